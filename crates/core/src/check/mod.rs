@@ -1,0 +1,64 @@
+//! Checking a plan before it is handed over: findings, each with its place and what to do.
+
+use crate::fit::{Audible, FittingEnd};
+use crate::plan::{Plan, Role};
+use crate::reading::Reading;
+use serde::{Deserialize, Serialize};
+
+/// How much a finding matters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub enum Weight {
+    /// Good to know.
+    Note,
+    /// Worth a look before handing over.
+    Look,
+}
+
+/// One thing found.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Finding {
+    /// How much it matters.
+    pub weight: Weight,
+    /// Where, in samples of the cut.
+    pub at_samples: u64,
+    /// What was found.
+    pub text: String,
+    /// What to do about it.
+    pub mend: String,
+}
+
+/// Looks a plan over. `reading` is the bed's, when there is one.
+pub fn findings(plan: &Plan, reading: Option<&Reading>) -> Vec<Finding> {
+    let mut all = Vec::new();
+    let mut add = |weight, at_samples, text: String, mend: &str| all.push(Finding { weight, at_samples, text, mend: mend.to_owned() });
+    let Some(bed) = plan.bed() else {
+        add(Weight::Look, 0, "This cut has no bed.".into(), "Bring one in at Beds.");
+        return all;
+    };
+    if !plan.layers.iter().any(|l| l.role == Role::Narration) {
+        add(Weight::Note, 0, "This cut has no narration, so the bed has no dips.".into(), "Bring one in at Beds, if there is one.");
+    }
+    for phrase in plan.phrases.iter().filter(|p| p.end_samples > plan.length_samples) {
+        add(Weight::Look, phrase.start_samples.min(plan.length_samples), "A phrase is cut off by the end of the picture.".into(), "Make the cut longer or the narration shorter.");
+    }
+    if let Some(fitting) = &bed.fitting {
+        for splice in &fitting.splices {
+            let (weight, text) = match splice.audible {
+                Audible::Silent => continue,
+                Audible::Listen => (Weight::Note, "This splice deserves a listen"),
+                Audible::Maybe => (Weight::Look, "This splice may be heard"),
+            };
+            let text = format!("{text}: bar {} goes on at bar {}.", splice.leave_bar, splice.enter_bar + 1);
+            add(weight, splice.at_samples, text, "Listen to it; if it shows, take another fitting.");
+        }
+        for note in &fitting.notes {
+            add(Weight::Look, 0, note.clone(), "Listen, or bring another bed.");
+        }
+        if fitting.end == FittingEnd::Fade && reading.is_some_and(|r| r.ending.kind == crate::reading::EndingKind::OwnEnding) {
+            add(Weight::Note, plan.length_samples, "The bed fades although it has an ending of its own.".into(), "Look for a fitting with its own ending.");
+        }
+    }
+    all
+}

@@ -1,0 +1,42 @@
+//! The computation of Jaunty Bar: every rule of the job, and nothing else.
+//!
+//! Data flows one way, and every arrow is a pure function from a serialisable value to a
+//! serialisable value:
+//!
+//! ```text
+//! sounds -> readings -> request -> fitting -> plan -> sound
+//! ```
+//!
+//! | module | turns | into |
+//! |---|---|---|
+//! | [`units`] | frame rates, timecode, decibels | exact numbers |
+//! | [`sound`] | a source of samples | views, resampled copies |
+//! | [`reading`] | a bed | tempo, beats, bars, sections, ending, likeness of bars |
+//! | [`speech`] | a narration | phrases, gaps, loudness |
+//! | [`fit`] | a reading and a length | ranked fittings |
+//! | [`splice`] | two places of a bed | the exact sample and law of a join |
+//! | [`shape`] | fitting, phrases, loudness | level objects, and those into a gain curve |
+//! | [`plan`] | the fitted bed, narration and levels | the document that says how a cut sounds |
+//! | [`mix`] | a plan and its sounds | samples, for any range |
+//! | [`check`] | a plan | findings |
+//!
+//! Time is counted in integer samples at [`SAMPLE_RATE_HZ`] and, for the picture, in integer
+//! frames at a rational rate. Seconds are for people. The crate does no input or output, starts
+//! no threads and knows no clock.
+#![forbid(unsafe_code)]
+#![deny(missing_docs)]
+
+pub mod check;
+pub mod fit;
+pub mod mix;
+pub mod plan;
+pub mod reading;
+pub mod shape;
+pub mod sound;
+pub mod speech;
+pub mod splice;
+pub mod units;
+
+/// The one sample rate of the inside, in Hz. Every sound is brought to it when it comes in, so
+/// that a position means the same in a bed, a narration and the mix.
+pub const SAMPLE_RATE_HZ: u32 = 48_000;

@@ -1,0 +1,130 @@
+//! Rendering: a plan and its sounds become samples, for any range, with the same result however
+//! the ranges are cut. What is heard in the page and what is delivered both come from here.
+
+mod resample;
+
+use crate::fit::{Fitting, Piece};
+use crate::plan::{Plan, Role};
+use crate::shape::GainCurve;
+use crate::sound::{Sound, Source};
+use crate::splice::crossfade_gains;
+use serde::{Deserialize, Serialize};
+use std::ops::Range;
+
+/// Which layers to render.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub enum Hear {
+    /// The mix.
+    #[default]
+    Everything,
+    /// The bed as shaped, without the voice.
+    Bed,
+    /// The narration without the bed.
+    Voice,
+}
+
+impl Hear {
+    fn holds(self, role: Role) -> bool {
+        match self {
+            Self::Everything => true,
+            Self::Bed => role == Role::Bed,
+            Self::Voice => role == Role::Narration,
+        }
+    }
+}
+
+/// A sound that the plan names is not there.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("the plan needs the sound {0}, which is missing")]
+pub struct MissingSound(pub String);
+
+/// Renders samples `range` of the cut in two channels. What lies behind the end of the cut is
+/// cut off: the result never hangs past the picture.
+///
+/// # Errors
+/// [`MissingSound`] when `sounds` does not know one that the plan names.
+pub fn render<'a>(plan: &Plan, sounds: &dyn Fn(&str) -> Option<&'a dyn Source>, range: Range<u64>, hear: Hear) -> Result<Sound, MissingSound> {
+    let end = range.end.min(plan.length_samples);
+    let start = range.start.min(end);
+    let len = (end - start) as usize;
+    let mut mix = vec![vec![0.0f32; len]; 2];
+    for layer in plan.layers.iter().filter(|l| hear.holds(l.role)) {
+        let source = sounds(&layer.sound).ok_or_else(|| MissingSound(layer.sound.clone()))?;
+        let mut own = vec![vec![0.0f32; len]; 2];
+        let fitted = layer.fitting.as_ref().map(|fitting| FittedBed::new(source, fitting));
+        for (channel, out) in own.iter_mut().enumerate() {
+            match &fitted {
+                Some(bed) => bed.read(channel, start as i64, out),
+                None => source.read(channel.min(source.channel_count() - 1), start as i64, out),
+            }
+        }
+        GainCurve::of(&layer.levels).apply(start, &mut own);
+        for (total, part) in mix.iter_mut().zip(&own) {
+            total.iter_mut().zip(part).for_each(|(t, p)| *t += p);
+        }
+    }
+    Ok(Sound::new(mix))
+}
+
+/// A bed re-cut by a fitting, at unity gain, on the timeline of the cut.
+pub struct FittedBed<'a> {
+    bed: &'a dyn Source,
+    fitting: &'a Fitting,
+}
+
+impl<'a> FittedBed<'a> {
+    /// The bed as the fitting plays it.
+    pub fn new(bed: &'a dyn Source, fitting: &'a Fitting) -> Self {
+        Self { bed, fitting }
+    }
+
+    /// Reads what `piece` plays at `start` of the cut and on, also beyond the piece's own ends.
+    fn read_piece(&self, piece: &Piece, channel: usize, start: u64, out: &mut [f32]) {
+        let channel = channel.min(self.bed.channel_count() - 1);
+        if self.fitting.speed == 1.0 {
+            let from = piece.source_start_samples as i64 + start as i64 - piece.cut_start_samples as i64;
+            self.bed.read(channel, from, out);
+        } else {
+            resample::read_at_speed(self.bed, channel, self.fitting.source_position(piece, start), self.fitting.speed, out);
+        }
+    }
+}
+
+impl Source for FittedBed<'_> {
+    fn len_samples(&self) -> u64 {
+        self.fitting.length_samples
+    }
+
+    fn channel_count(&self) -> usize {
+        self.bed.channel_count()
+    }
+
+    fn read(&self, channel: usize, start: i64, out: &mut [f32]) {
+        out.fill(0.0);
+        let wanted_end = start.saturating_add(out.len() as i64);
+        let mut entering = Vec::new();
+        for (index, piece) in self.fitting.pieces.iter().enumerate() {
+            let from = (piece.cut_start_samples as i64).max(start);
+            let to = (piece.cut_end_samples as i64).min(wanted_end);
+            if from < to {
+                self.read_piece(piece, channel, from as u64, &mut out[(from - start) as usize..(to - start) as usize]);
+            }
+            // The crossfade into the next piece lies in the last samples of this one.
+            let Some(splice) = self.fitting.splices.get(index) else { continue };
+            let fade_end = piece.cut_end_samples as i64;
+            let fade_start = fade_end - splice.join.fade_samples as i64;
+            let (from, to) = (fade_start.max(start), fade_end.min(wanted_end));
+            if from < to {
+                entering.resize((to - from) as usize, 0.0);
+                self.read_piece(&self.fitting.pieces[index + 1], channel, from as u64, &mut entering);
+                for (k, new) in entering.iter().enumerate() {
+                    let x = ((from - fade_start) as f32 + k as f32 + 0.5) / splice.join.fade_samples as f32;
+                    let (old_gain, new_gain) = crossfade_gains(x, splice.join.correlation);
+                    let sample = &mut out[(from - start) as usize + k];
+                    *sample = old_gain * *sample + new_gain * new;
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,123 @@
+//! The plan: the one document that says how a cut sounds.
+//!
+//! It is declarative, small and complete: the same plan and sounds give the same samples, bit
+//! for bit, for any range ([`crate::mix::render`]).
+
+use crate::fit::Fitting;
+use crate::mix::FittedBed;
+use crate::shape::{self, LevelObject, Measured};
+use crate::sound::{Source, loudness};
+use crate::speech::{Phrase, SpeechReading};
+use serde::{Deserialize, Serialize};
+
+/// What a layer is to the cut.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub enum Role {
+    /// Music, re-cut to the length.
+    Bed,
+    /// Speech, from the start of the cut.
+    Narration,
+}
+
+/// One sound of the cut and what happens to it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Layer {
+    /// What it is.
+    pub role: Role,
+    /// Name of the sound: its content hash.
+    pub sound: String,
+    /// How the bed was re-cut; narration has none.
+    pub fitting: Option<Fitting>,
+    /// What its level does.
+    pub levels: Vec<LevelObject>,
+}
+
+/// How a cut sounds.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Plan {
+    /// Length of the cut in samples.
+    pub length_samples: u64,
+    /// The layers.
+    pub layers: Vec<Layer>,
+    /// The phrases that the levels were set for, in samples of the cut.
+    pub phrases: Vec<Phrase>,
+}
+
+impl Plan {
+    /// The bed, if there is one.
+    pub fn bed(&self) -> Option<&Layer> {
+        self.layers.iter().find(|l| l.role == Role::Bed)
+    }
+
+    /// Changes the level of a swell or dip by hand: `under_speech_db` is how far it lies under
+    /// the speech from now on. Nothing else changes.
+    ///
+    /// # Errors
+    /// [`NoSuchObject`] if object `index` of the bed is neither a swell nor a dip, or the level is
+    /// not between 0 and 60 dB.
+    pub fn set_level_by_hand(&mut self, index: usize, under_speech: f64) -> Result<(), NoSuchObject> {
+        let bed = self.layers.iter_mut().find(|l| l.role == Role::Bed).ok_or(NoSuchObject)?;
+        match bed.levels.get_mut(index) {
+            Some(LevelObject::Dip { gain_db, under_speech_db, by_hand, .. } | LevelObject::Swell { gain_db, under_speech_db, by_hand, .. })
+                if (0.0..=60.0).contains(&under_speech) =>
+            {
+                *gain_db += *under_speech_db - under_speech;
+                *under_speech_db = under_speech;
+                *by_hand = true;
+                Ok(())
+            }
+            _ => Err(NoSuchObject),
+        }
+    }
+}
+
+/// There is no swell or dip of that number, or no such level.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("there is no such swell or dip, or the level is not between 0 and 60 dB under the speech")]
+pub struct NoSuchObject;
+
+/// A bed with its fitting and its samples.
+#[derive(Clone, Copy)]
+pub struct BedInput<'a> {
+    /// Name of the sound.
+    pub sound: &'a str,
+    /// Its samples.
+    pub source: &'a dyn Source,
+    /// The chosen fitting.
+    pub fitting: &'a Fitting,
+}
+
+/// A narration with its reading and its samples.
+#[derive(Clone, Copy)]
+pub struct NarrationInput<'a> {
+    /// Name of the sound.
+    pub sound: &'a str,
+    /// Its samples.
+    pub source: &'a dyn Source,
+    /// Its phrases.
+    pub reading: &'a SpeechReading,
+}
+
+/// Proposes the plan of a cut: the fitted bed, the narration, and the bed's levels under it.
+///
+/// `before` are the bed's level objects so far, of which those set by hand are kept.
+pub fn propose(length_samples: u64, bed: Option<BedInput<'_>>, narration: Option<NarrationInput<'_>>, before: &[LevelObject]) -> Plan {
+    let phrases = narration.map_or(Vec::new(), |n| n.reading.phrases.clone());
+    let mut layers = Vec::new();
+    if let Some(bed) = bed {
+        let fitted = FittedBed::new(bed.source, bed.fitting);
+        let bed_energies = loudness::block_energies(&fitted);
+        let speech_energies = narration.map_or(Vec::new(), |n| loudness::block_energies(n.source));
+        let measured = Measured { bed: &bed_energies, speech: &speech_energies };
+        let ring_out = bed.fitting.last_hit_samples.map(|hit| length_samples.saturating_sub(hit));
+        let levels = shape::propose_bed(measured, &phrases, length_samples, ring_out, before);
+        layers.push(Layer { role: Role::Bed, sound: bed.sound.to_owned(), fitting: Some(bed.fitting.clone()), levels });
+    }
+    if let Some(narration) = narration {
+        layers.push(Layer { role: Role::Narration, sound: narration.sound.to_owned(), fitting: None, levels: Vec::new() });
+    }
+    Plan { length_samples, layers, phrases }
+}

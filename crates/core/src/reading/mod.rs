@@ -1,0 +1,157 @@
+//! Reading a bed: where its beats, bars and sections are, how it begins and ends, and which of
+//! its bars are alike.
+//!
+//! | part | finds |
+//! |---|---|
+//! | `spectra` | one pass over the sound: band flux, mel bands, pitch classes |
+//! | `beats` | tempo and beats, by dynamic programming over an onset strength |
+//! | `metre` | beats in a bar and where bars begin |
+//! | `features` | what a beat sounds like |
+//! | `likeness` | how well one bar could follow another |
+//! | `sections` | stretches of one character, grouped by likeness |
+//! | `edges` | first sound, last hit, ring-out, fade |
+//!
+//! ```
+//! use jaunty_core::{reading::{read_bed, keep_going}, sound::Sound};
+//! let silence = Sound::silence(1, 48_000);
+//! let read = read_bed(&silence, &mut keep_going()).unwrap();
+//! assert!(read.reading.beats_samples.is_empty());
+//! ```
+
+mod beats;
+mod edges;
+mod features;
+mod likeness;
+mod metre;
+mod sections;
+mod spectra;
+
+pub use edges::{Ending, EndingKind};
+pub use likeness::BarLikeness;
+pub use sections::Section;
+
+use crate::sound::{self, Source, loudness};
+use serde::{Deserialize, Serialize};
+
+/// Reading was stopped by its caller.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("the reading was cancelled")]
+pub struct Cancelled;
+
+/// Told what is being done and how much of the whole is behind us (0 to 1); returns whether to go on.
+pub type Progress<'a> = dyn FnMut(&'static str, f32) -> bool + 'a;
+
+/// A [`Progress`] that never stops anything.
+pub fn keep_going() -> impl FnMut(&'static str, f32) -> bool {
+    |_, _| true
+}
+
+/// How sure the reading is of itself, each 0 (a guess) to 1.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Confidence {
+    /// That the beats are on the music's pulse.
+    pub beats: f32,
+    /// That bars begin where they are said to.
+    pub downbeats: f32,
+    /// That sections begin where they are said to.
+    pub sections: f32,
+}
+
+/// What a bed is, as music. Positions are samples from the start of the sound.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Reading {
+    /// Length of the sound.
+    pub length_samples: u64,
+    /// Beats a minute (median), 0 when no beat was found.
+    pub tempo_bpm: f64,
+    /// Beats in a bar.
+    pub metre: u32,
+    /// Every beat, rising.
+    pub beats_samples: Vec<u64>,
+    /// Which beats begin a bar: indices into `beats_samples`, rising.
+    pub downbeats: Vec<usize>,
+    /// Stretches of one character, in order, on downbeats.
+    pub sections: Vec<Section>,
+    /// Where the sound first leaves silence.
+    pub music_start_samples: u64,
+    /// How the bed ends.
+    pub ending: Ending,
+    /// Loudness of the whole bed.
+    pub loudness: loudness::Loudness,
+    /// RMS level of each bar in dB, relative to the loudest bar.
+    pub bar_levels_db: Vec<f32>,
+    /// How sure all this is.
+    pub confidence: Confidence,
+}
+
+impl Reading {
+    /// Samples at which bars begin; bar `b` lasts from `[b]` to `[b + 1]`, so there is one more
+    /// than there are bars.
+    pub fn bar_lines_samples(&self) -> Vec<u64> {
+        self.downbeats.iter().map(|&beat| self.beats_samples[beat]).collect()
+    }
+
+    /// Number of whole bars.
+    pub fn bar_count(&self) -> usize {
+        self.downbeats.len().saturating_sub(1)
+    }
+}
+
+/// A reading with the likeness of its bars, which the fit needs and people do not read.
+#[derive(Debug, Clone, PartialEq)]
+pub struct BedRead {
+    /// What the bed is.
+    pub reading: Reading,
+    /// How well each bar could follow each other.
+    pub likeness: BarLikeness,
+}
+
+/// Reads a bed.
+///
+/// Any sound is read; one without a pulse (silence, a steady tone, less than two seconds) gets no
+/// beats, no sections and confidence 0.
+///
+/// # Errors
+/// [`Cancelled`] when `progress` returns false.
+pub fn read_bed(source: &dyn Source, progress: &mut Progress<'_>) -> Result<BedRead, Cancelled> {
+    let mut step = |what, done| if progress(what, done) { Ok(()) } else { Err(Cancelled) };
+    step("measuring loudness", 0.0)?;
+    let loudness = loudness::measure(source);
+    step("listening for onsets", 0.2)?;
+    let mono = sound::mono_24k(source);
+    let onsets = spectra::OnsetSpectra::of(&mono);
+    step("listening for harmony", 0.5)?;
+    let harmony = spectra::HarmonySpectra::of(&mono);
+    step("finding the beat", 0.7)?;
+    let edges = edges::Edges::find(&mono, &onsets);
+    let grid = beats::track(&onsets, &mono, edges.music_span_frames());
+    let ending = edges.ending(&grid.beats_s);
+    step("finding bars", 0.8)?;
+    let beat_features = features::of_beats(&grid.beats_s, &onsets, &harmony, &mono);
+    let bars = metre::find(&grid.beats_s, &beat_features);
+    step("comparing bars", 0.85)?;
+    let likeness = BarLikeness::between(&beat_features, &bars.downbeats, bars.metre as usize);
+    step("finding sections", 0.95)?;
+    let bar_levels_db = features::bar_levels_db(&beat_features, &bars.downbeats);
+    let beats_samples: Vec<u64> = grid.beats_s.iter().map(|&s| crate::units::samples_from_seconds(s)).collect();
+    let (sections, section_confidence) = sections::find(&likeness, &bar_levels_db, &bars.downbeats, &beats_samples);
+    step("done", 1.0)?;
+    Ok(BedRead {
+        reading: Reading {
+            length_samples: source.len_samples(),
+            tempo_bpm: grid.tempo_bpm,
+            metre: bars.metre,
+            beats_samples,
+            downbeats: bars.downbeats,
+            sections,
+            music_start_samples: edges.music_start_samples(),
+            ending,
+            loudness,
+            bar_levels_db,
+            confidence: Confidence { beats: grid.confidence, downbeats: bars.confidence, sections: section_confidence },
+        },
+        likeness,
+    })
+}

@@ -1,0 +1,95 @@
+//! Loudness after ITU-R BS.1770-4 and EBU R 128, through the crate `ebur128`, and the block
+//! energies from which levels under speech are set.
+
+use super::Source;
+use crate::SAMPLE_RATE_HZ;
+use ebur128::{EbuR128, Mode};
+use serde::{Deserialize, Serialize};
+
+/// Loudness of a whole sound. `None` stands for silence, which has no loudness.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Loudness {
+    /// Integrated loudness in LUFS, gated after BS.1770-4.
+    pub integrated_lufs: Option<f64>,
+    /// Highest short-term loudness (3 s) in LUFS.
+    pub short_term_max_lufs: Option<f64>,
+    /// Highest sample in dBFS.
+    pub sample_peak_dbfs: Option<f64>,
+    /// Highest true peak in dBTP (4 times oversampled, BS.1770-4 annex 2).
+    pub true_peak_dbtp: Option<f64>,
+}
+
+/// Distance of the blocks of [`block_energies`] in samples: a tenth of a second.
+pub const BLOCK_SAMPLES: u64 = SAMPLE_RATE_HZ as u64 / 10;
+
+/// The K-weighted energy at and below which a block counts as silence: -70 LUFS, the absolute gate of BS.1770-4.
+pub const SILENCE_ENERGY: f64 = 1.1724653045822964e-7;
+
+/// Loudness of a mean K-weighted energy in LUFS (BS.1770-4 equation 2).
+pub fn lufs_from_energy(energy: f64) -> f64 {
+    -0.691 + 10.0 * energy.log10()
+}
+
+/// Mean K-weighted energy of a loudness in LUFS.
+pub fn energy_from_lufs(lufs: f64) -> f64 {
+    10f64.powf((lufs + 0.691) / 10.0)
+}
+
+fn meter(source: &dyn Source, mode: Mode) -> EbuR128 {
+    let channels = source.channel_count() as u32;
+    let mut meter = EbuR128::new(channels, SAMPLE_RATE_HZ, mode).expect("one or two channels at 48 kHz are always accepted");
+    if channels == 1 {
+        // A mono sound is heard from both loudspeakers.
+        meter.set_channel(0, ebur128::Channel::DualMono).expect("channel 0 exists");
+    }
+    meter
+}
+
+fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
+    let len = source.len_samples();
+    let mut planes = vec![vec![0.0f32; block]; source.channel_count()];
+    let mut start = 0u64;
+    while start < len {
+        let count = block.min((len - start) as usize);
+        for (channel, plane) in planes.iter_mut().enumerate() {
+            source.read(channel, start as i64, &mut plane[..count]);
+        }
+        let views: Vec<&[f32]> = planes.iter().map(|p| &p[..count]).collect();
+        each(&views);
+        start += count as u64;
+    }
+}
+
+/// Measures a whole sound.
+pub fn measure(source: &dyn Source) -> Loudness {
+    let mut meter = meter(source, Mode::I | Mode::S | Mode::TRUE_PEAK | Mode::SAMPLE_PEAK);
+    let mut short_term_max = f64::NEG_INFINITY;
+    feed(source, BLOCK_SAMPLES as usize, |planes| {
+        meter.add_frames_planar_f32(planes).expect("planes of one length");
+        short_term_max = short_term_max.max(meter.loudness_shortterm().unwrap_or(f64::NEG_INFINITY));
+    });
+    let finite = |x: f64| x.is_finite().then_some(x);
+    let top = |of: &dyn Fn(u32) -> f64| finite((0..source.channel_count() as u32).map(of).fold(0.0, f64::max)).and_then(|g| finite(20.0 * g.log10()));
+    Loudness {
+        integrated_lufs: meter.loudness_global().ok().and_then(finite),
+        short_term_max_lufs: finite(short_term_max),
+        sample_peak_dbfs: top(&|c| meter.sample_peak(c).unwrap_or(0.0)),
+        true_peak_dbtp: top(&|c| meter.true_peak(c).unwrap_or(0.0)),
+    }
+}
+
+/// Mean K-weighted energy of each tenth of a second, channels summed as BS.1770-4 does.
+///
+/// The last block may be shorter; its energy is the mean over what there is.
+pub fn block_energies(source: &dyn Source) -> Vec<f64> {
+    let mut meter = meter(source, Mode::M);
+    let mut energies = Vec::with_capacity((source.len_samples() / BLOCK_SAMPLES) as usize + 1);
+    feed(source, BLOCK_SAMPLES as usize, |planes| {
+        meter.add_frames_planar_f32(planes).expect("planes of one length");
+        let window_ms = (planes[0].len() as u64 * 1000 / u64::from(SAMPLE_RATE_HZ)).max(1) as u32;
+        let lufs = meter.loudness_window(window_ms).unwrap_or(f64::NEG_INFINITY);
+        energies.push(if lufs.is_finite() { energy_from_lufs(lufs) } else { 0.0 });
+    });
+    energies
+}

@@ -1,0 +1,229 @@
+//! Reading a narration: its phrases, the gaps between them, and how loud it is.
+//!
+//! Speech is told from the room by level: ten-millisecond levels are compared with the noise
+//! floor and with the level that the speech itself has. A click is too short to be a phrase and a
+//! breath too far below the speech. The edges are then followed outwards to where the sound
+//! leaves the floor, because the swells that fill a gap are timed from its edges.
+
+use crate::reading::{Cancelled, Progress};
+use crate::sound::{Source, loudness, mono_24k};
+use serde::{Deserialize, Serialize};
+
+/// One stretch of speech. Positions are samples from the start of the narration.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Phrase {
+    /// First sample of the first syllable.
+    pub start_samples: u64,
+    /// The sample after the last syllable.
+    pub end_samples: u64,
+    /// What is said, where known.
+    pub words: Option<String>,
+}
+
+/// What a narration is.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct SpeechReading {
+    /// Length of the sound.
+    pub length_samples: u64,
+    /// The phrases in order.
+    pub phrases: Vec<Phrase>,
+    /// Loudness of the whole, gated.
+    pub loudness: loudness::Loudness,
+    /// Level of the room between the phrases in dBFS.
+    pub noise_floor_dbfs: f32,
+    /// How far the speech stands out of the room, as 0 to 1.
+    pub confidence: f32,
+}
+
+/// Levels per second.
+const FRAMES_PER_S: usize = 100;
+const FRAME_24K: usize = 24_000 / FRAMES_PER_S;
+const FRAME_48K: u64 = FRAME_24K as u64 * 2;
+
+/// Pauses shorter than this are part of a phrase, in frames: 0.3 s, about a comma.
+const LEAST_PAUSE: usize = 30;
+/// Sounds shorter than this are clicks, in frames.
+const LEAST_PHRASE: usize = 9;
+
+/// Reads a narration.
+///
+/// # Errors
+/// [`Cancelled`] when `progress` returns false.
+pub fn read_speech(source: &dyn Source, progress: &mut Progress<'_>) -> Result<SpeechReading, Cancelled> {
+    let mut step = |what, done| if progress(what, done) { Ok(()) } else { Err(Cancelled) };
+    step("measuring loudness", 0.0)?;
+    let loudness = loudness::measure(source);
+    step("finding phrases", 0.5)?;
+    let levels = Levels::of(&mono_24k(source));
+    let phrases = levels
+        .phrases()
+        .into_iter()
+        .map(|(from, to)| Phrase {
+            start_samples: (from as u64 * FRAME_48K).min(source.len_samples()),
+            end_samples: (to as u64 * FRAME_48K).min(source.len_samples()),
+            words: None,
+        })
+        .collect();
+    step("done", 1.0)?;
+    Ok(SpeechReading {
+        length_samples: source.len_samples(),
+        phrases,
+        loudness,
+        noise_floor_dbfs: levels.floor_db,
+        confidence: ((levels.speech_db - levels.floor_db - 6.0) / 30.0).clamp(0.0, 1.0),
+    })
+}
+
+/// Levels of a narration in dB, ten milliseconds each.
+struct Levels {
+    frames_db: Vec<f32>,
+    floor_db: f32,
+    speech_db: f32,
+}
+
+impl Levels {
+    fn of(mono: &[f32]) -> Self {
+        let voiced = high_pass(mono);
+        let raw: Vec<f32> = voiced
+            .chunks(FRAME_24K)
+            .map(|c| 10.0 * (c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32 + 1e-10).log10())
+            .collect();
+        // A frame counts as loud as the quieter of its neighbours' maxima: clicks of one frame vanish.
+        let frames_db: Vec<f32> = (0..raw.len())
+            .map(|k| {
+                let before = raw[k.saturating_sub(1)].max(raw[k]);
+                let after = raw[(k + 1).min(raw.len() - 1)].max(raw[k]);
+                before.min(after).min(raw[k] + 3.0)
+            })
+            .collect();
+        let mut sorted = frames_db.clone();
+        sorted.sort_by(f32::total_cmp);
+        let at = |share: f64| sorted.get(((sorted.len().max(1) - 1) as f64 * share) as usize).copied().unwrap_or(-100.0);
+        let loud = at(0.99);
+        // Digital silence between pieces says nothing about the room's noise while somebody speaks.
+        let heard: Vec<f32> = sorted.iter().copied().filter(|&l| l > -95.0).collect();
+        let floor_db = heard.get(heard.len() / 12).copied().unwrap_or(-100.0).max(loud - 65.0);
+        let speaking: Vec<f32> = sorted.iter().copied().filter(|&l| l > loud - 25.0).collect();
+        let speech_db = speaking.get(speaking.len() / 2).copied().unwrap_or(-100.0);
+        Self { frames_db, floor_db, speech_db }
+    }
+
+    /// Phrases as frames from and to.
+    fn phrases(&self) -> Vec<(usize, usize)> {
+        if self.speech_db < -70.0 || self.speech_db - self.floor_db < 6.0 {
+            return Vec::new();
+        }
+        let range = self.speech_db - self.floor_db;
+        let sure = self.floor_db + (0.45 * range).clamp(5.0, 22.0);
+        let edge = self.floor_db + (0.20 * range).clamp(3.0, 9.0);
+        let mut runs = runs(&self.frames_db, sure);
+        for run in &mut runs {
+            *run = self.follow_out(*run, edge);
+        }
+        let mut joined: Vec<(usize, usize)> = Vec::new();
+        for (from, to) in runs {
+            match joined.last_mut() {
+                Some(last) if from < last.1 + LEAST_PAUSE => last.1 = last.1.max(to),
+                _ => joined.push((from, to)),
+            }
+        }
+        joined.retain(|&(from, to)| self.is_speech(from, to));
+        joined
+    }
+
+    /// Moves both edges outwards while the level stays over `edge`, at most 0.12 s before and 0.2 s after.
+    fn follow_out(&self, (from, to): (usize, usize), edge: f32) -> (usize, usize) {
+        let before = self.frames_db[from.saturating_sub(12)..from].iter().rev().take_while(|&&l| l > edge).count();
+        let after = self.frames_db[to..(to + 20).min(self.frames_db.len())].iter().take_while(|&&l| l > edge).count();
+        (from - before, to + after)
+    }
+
+    fn is_speech(&self, from: usize, to: usize) -> bool {
+        let loudest = self.frames_db[from..to].iter().copied().fold(f32::MIN, f32::max);
+        let strong = self.frames_db[from..to].iter().filter(|&&l| l > self.speech_db - 12.0).count();
+        to - from >= LEAST_PHRASE && loudest > self.speech_db - 8.0 && strong >= 5
+    }
+}
+
+fn runs(levels: &[f32], over: f32) -> Vec<(usize, usize)> {
+    let mut all = Vec::new();
+    let mut start = None;
+    for (k, &level) in levels.iter().chain([&f32::MIN]).enumerate() {
+        match (start, level > over) {
+            (None, true) => start = Some(k),
+            (Some(from), false) => {
+                all.push((from, k));
+                start = None;
+            }
+            _ => {}
+        }
+    }
+    all
+}
+
+/// Takes rumble and hum out: two first-order high-passes at 120 Hz.
+fn high_pass(mono: &[f32]) -> Vec<f32> {
+    let r = (-std::f32::consts::TAU * 120.0 / 24_000.0).exp();
+    let mut out = mono.to_vec();
+    for _ in 0..2 {
+        let (mut x1, mut y1) = (0.0, 0.0);
+        for sample in &mut out {
+            let y = *sample - x1 + r * y1;
+            (x1, y1) = (*sample, y);
+            *sample = y;
+        }
+    }
+    out
+}
+
+/// A stretch of the cut without speech.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Gap {
+    /// First sample.
+    pub start_samples: u64,
+    /// The sample after the last.
+    pub end_samples: u64,
+}
+
+impl Gap {
+    /// Length in samples.
+    pub fn length_samples(self) -> u64 {
+        self.end_samples - self.start_samples
+    }
+}
+
+/// The gaps that `phrases` leave in a cut of `length_samples`, with those before the first and after the last.
+pub fn gaps(phrases: &[Phrase], length_samples: u64) -> Vec<Gap> {
+    let mut all = Vec::new();
+    let mut at = 0;
+    for phrase in phrases {
+        let start = phrase.start_samples.min(length_samples);
+        if start > at {
+            all.push(Gap { start_samples: at, end_samples: start });
+        }
+        at = at.max(phrase.end_samples.min(length_samples));
+    }
+    if at < length_samples {
+        all.push(Gap { start_samples: at, end_samples: length_samples });
+    }
+    all
+}
+
+/// Lays known words over the phrases: each text goes to the phrase that holds its start, or the nearest one.
+///
+/// `words` are (start in samples, text). Two texts in one phrase are joined by a space.
+pub fn attach_words(phrases: &mut [Phrase], words: &[(u64, String)]) {
+    for (start, text) in words {
+        let away = |p: &Phrase| {
+            if (p.start_samples..p.end_samples).contains(start) { 0 } else { p.start_samples.abs_diff(*start).min(p.end_samples.abs_diff(*start)) }
+        };
+        if let Some(phrase) = phrases.iter_mut().min_by_key(|p| away(p)) {
+            phrase.words = Some(match phrase.words.take() {
+                Some(before) => format!("{before} {text}"),
+                None => text.clone(),
+            });
+        }
+    }
+}

@@ -1,0 +1,120 @@
+//! One splice: where exactly both sides meet, and how they cross.
+//!
+//! The join lies a little before the downbeat, so that the new attack is never cut into. The
+//! entering side is moved until the attacks of both sides meet, and the gains of the crossfade
+//! follow from how alike both sides are: like sounds add up in amplitude, unlike ones in power.
+
+use crate::sound::Source;
+use serde::{Deserialize, Serialize};
+
+/// The join lies this far before the downbeat: 12 ms.
+pub const LEAD_SAMPLES: u64 = 576;
+/// Length of the crossfade: 30 ms, ending at the join.
+pub const FADE_SAMPLES: u64 = 1440;
+
+/// Step of the attack envelopes: 1.5 ms.
+const HOP: usize = 72;
+/// Attacks are compared this far on either side: 200 ms.
+const REACH_HOPS: usize = 134;
+/// The entering side moves at most this far: 20 ms.
+const MOST_SHIFT_HOPS: i64 = 13;
+/// Attack envelopes less alike than this do not move anything.
+const LEAST_LIKENESS: f32 = 0.5;
+/// After the attacks, waveforms may move the entry by this much more: 3 ms.
+const WAVE_REACH: i64 = 144;
+
+/// The exact shape of a join.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Join {
+    /// How far the entering side was moved later in its source, in samples.
+    pub moved_samples: i64,
+    /// Correlation of both sides inside the crossfade, -1 to 1.
+    pub correlation: f32,
+    /// Length of the crossfade in samples.
+    pub fade_samples: u64,
+}
+
+/// Finds the join from downbeat `leave` to downbeat `enter` (samples of the bed).
+pub fn align(bed: &dyn Source, leave: u64, enter: u64) -> Join {
+    let by_attacks = shift_by_attacks(bed, leave, enter);
+    let moved_samples = shift_by_waves(bed, leave, enter, by_attacks);
+    let correlation = fade_correlation(bed, leave as i64 - LEAD_SAMPLES as i64, enter as i64 + moved_samples - LEAD_SAMPLES as i64);
+    Join { moved_samples, correlation, fade_samples: FADE_SAMPLES }
+}
+
+fn attack_envelope(bed: &dyn Source, centre: u64, margin_hops: usize) -> Vec<f32> {
+    let hops = 2 * (REACH_HOPS + margin_hops) + 7;
+    let mut samples = vec![0.0; hops * HOP];
+    bed.read_mono(centre as i64 - ((REACH_HOPS + margin_hops + 6) * HOP) as i64, &mut samples);
+    let level: Vec<f32> = samples.chunks(HOP).map(|c| c.iter().map(|x| x * x).sum::<f32>().sqrt()).collect();
+    (6..level.len())
+        .map(|k| {
+            let before = level[k - 6..k].iter().copied().fold(0.0, f32::max);
+            (level[k] - before).max(0.0)
+        })
+        .collect()
+}
+
+fn shift_by_attacks(bed: &dyn Source, leave: u64, enter: u64) -> i64 {
+    let margin = MOST_SHIFT_HOPS as usize;
+    let there = attack_envelope(bed, leave, 0);
+    let here = attack_envelope(bed, enter, margin);
+    let mut best = (LEAST_LIKENESS, 0);
+    for shift in -MOST_SHIFT_HOPS..=MOST_SHIFT_HOPS {
+        let from = (shift + MOST_SHIFT_HOPS) as usize;
+        let value = correlation(&there, &here[from..from + there.len()]);
+        // Of equally good shifts the smaller one.
+        if value > best.0 + 1e-3 * (shift.abs() as f32) / MOST_SHIFT_HOPS as f32 {
+            best = (value, shift);
+        }
+    }
+    best.1 * HOP as i64
+}
+
+fn shift_by_waves(bed: &dyn Source, leave: u64, enter: u64, around: i64) -> i64 {
+    const HALF: i64 = 1200;
+    let mut there = vec![0.0; 2 * HALF as usize];
+    bed.read_mono(leave as i64 - HALF, &mut there);
+    let mut here = vec![0.0; (2 * HALF + 2 * WAVE_REACH) as usize];
+    bed.read_mono(enter as i64 + around - HALF - WAVE_REACH, &mut here);
+    let mut best = (0.6, 0);
+    for shift in -WAVE_REACH..=WAVE_REACH {
+        let from = (shift + WAVE_REACH) as usize;
+        let value = correlation(&there, &here[from..from + there.len()]);
+        if value > best.0 {
+            best = (value, shift);
+        }
+    }
+    around + best.1
+}
+
+fn fade_correlation(bed: &dyn Source, leave: i64, enter: i64) -> f32 {
+    let mut there = vec![0.0; FADE_SAMPLES as usize];
+    let mut here = there.clone();
+    bed.read_mono(leave - FADE_SAMPLES as i64, &mut there);
+    bed.read_mono(enter - FADE_SAMPLES as i64, &mut here);
+    correlation(&there, &here)
+}
+
+/// Normalised correlation of two equally long signals, 0 when either is silent.
+fn correlation(a: &[f32], b: &[f32]) -> f32 {
+    let (mut ab, mut aa, mut bb) = (0.0f32, 0.0f32, 0.0f32);
+    for (x, y) in a.iter().zip(b) {
+        ab += x * y;
+        aa += x * x;
+        bb += y * y;
+    }
+    if aa <= 1e-12 || bb <= 1e-12 { 0.0 } else { ab / (aa * bb).sqrt() }
+}
+
+/// Gains of the leaving and the entering side at `x` (0 to 1) of the crossfade.
+///
+/// With `u = 1 - x` and `v = x` the level of the sum of two equally loud signals with correlation
+/// `rho` is `k sqrt(u^2 + v^2 + 2 rho u v)`; `k` makes it 1. At `rho = 0` this is an equal-power
+/// law, at `rho = 1` the linear equal-gain one. Negative correlation is treated as none.
+pub fn crossfade_gains(x: f32, correlation: f32) -> (f32, f32) {
+    let (u, v) = (1.0 - x, x);
+    let k = 1.0 / (u * u + v * v + 2.0 * correlation.max(0.0) * u * v).sqrt();
+    (k * u, k * v)
+}

@@ -1,0 +1,322 @@
+//! Decoding through `symphonia`, resampling through `rubato`.
+
+use crate::pcm::{PcmFile, PcmWriter};
+use jaunty_core::SAMPLE_RATE_HZ;
+use jaunty_core::sound::{Sound, Source};
+use rubato::audioadapter_buffers::direct::SequentialSliceOfVecs;
+use rubato::{Fft, FixedSync, Indexing, Resampler};
+use std::fs::File;
+use std::io;
+use std::path::Path;
+use symphonia::core::codecs::audio::{AudioDecoder, AudioDecoderOptions};
+use symphonia::core::errors::Error as SymphoniaError;
+use symphonia::core::formats::probe::Hint;
+use symphonia::core::formats::{FormatOptions, FormatReader, TrackType};
+use symphonia::core::io::MediaSourceStream;
+use symphonia::core::meta::MetadataOptions;
+
+/// Why a file could not be decoded. The texts say what to do.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum DecodeError {
+    /// The file has no bytes.
+    #[error("the file is empty; export it again and bring in the new one")]
+    Empty,
+    /// No decoder knows the format.
+    #[error("this is no sound file that can be read ({0}); use WAV, AIFF, FLAC, MP3, Ogg Vorbis or M4A")]
+    Unsupported(String),
+    /// The format is known, the contents are not.
+    #[error("the sound in this file cannot be decoded ({0}); export it again as WAV")]
+    Malformed(String),
+    /// There are more than two channels.
+    #[error("the file has {0} channels; mix it down to mono or stereo first")]
+    Channels(usize),
+    /// The file holds no sound.
+    #[error("the file holds no samples; export it again and bring in the new one")]
+    NoSamples,
+    /// The caller stopped.
+    #[error("decoding was cancelled")]
+    Cancelled,
+    /// The working file could not be written or the file not be read.
+    #[error("reading or writing failed")]
+    Io(#[from] io::Error),
+}
+
+/// What a file turned out to be.
+#[derive(Debug, Clone, PartialEq)]
+pub struct DecodedInfo {
+    /// Sample rate of the file in Hz.
+    pub rate_hz: u32,
+    /// One or two.
+    pub channel_count: usize,
+    /// Length at 48 kHz.
+    pub length_samples: u64,
+    /// The file ended or broke before its time; what came before it is kept.
+    pub damaged: bool,
+}
+
+/// Decodes `path` into a working file at `to`.
+///
+/// `extension` helps to tell formats apart and may be wrong. `progress` gets the share done (0
+/// where the length is unknown) and returns whether to go on. A file that breaks off is kept as
+/// far as it goes and marked damaged.
+///
+/// # Errors
+/// [`DecodeError`]; the working file is then worthless.
+pub fn decode_file(path: &Path, extension: Option<&str>, to: &Path, progress: &mut dyn FnMut(f32) -> bool) -> Result<DecodedInfo, DecodeError> {
+    if path.metadata()?.len() == 0 {
+        return Err(DecodeError::Empty);
+    }
+    let mut reader = Reader::open(path, extension)?;
+    let mut planes: Vec<Vec<f32>> = Vec::new();
+    let mut writer: Option<(PcmWriter, Rate, u32)> = None;
+    let mut read_frames = 0u64;
+    let mut length_samples = 0u64;
+    while let Some(rate_hz) = reader.next(&mut planes)? {
+        let channels = planes.len();
+        if channels > 2 {
+            return Err(DecodeError::Channels(channels));
+        }
+        if writer.is_none() {
+            writer = Some((PcmWriter::create(to, channels)?, Rate::new(rate_hz, channels)?, rate_hz));
+        }
+        let Some((pcm, rate, first_rate)) = writer.as_mut() else { continue };
+        if rate_hz != *first_rate {
+            return Err(DecodeError::Malformed("the sample rate changes within the file".into()));
+        }
+        read_frames += planes[0].len() as u64;
+        rate.push(&planes, &mut |out| {
+            length_samples += out[0].len() as u64;
+            pcm.append(out)
+        })?;
+        let share = reader.frames.map_or(0.0, |all| (read_frames as f32 / all.max(1) as f32).min(1.0));
+        if !progress(share) {
+            return Err(DecodeError::Cancelled);
+        }
+    }
+    let Some((mut pcm, mut rate, rate_hz)) = writer else { return Err(DecodeError::NoSamples) };
+    rate.finish(&mut |out| {
+        length_samples += out[0].len() as u64;
+        pcm.append(out)
+    })?;
+    pcm.finish()?;
+    if length_samples == 0 {
+        return Err(DecodeError::NoSamples);
+    }
+    let short = reader.frames.is_some_and(|all| read_frames + u64::from(rate_hz) / 10 < all);
+    Ok(DecodedInfo { rate_hz, channel_count: planes.len(), length_samples, damaged: reader.damaged || short })
+}
+
+/// Decodes a whole file into memory, for the command line and for tests.
+///
+/// # Errors
+/// As [`decode_file`].
+pub fn decode_to_sound(path: &Path) -> Result<Sound, DecodeError> {
+    let folder = tempfile_folder()?;
+    let to = folder.join("sound.pcm");
+    let decoded = decode_file(path, path.extension().and_then(|e| e.to_str()), &to, &mut |_| true).and_then(|_| Ok(PcmFile::open(&to)?));
+    let sound = decoded.map(|file| {
+        let plane = |channel| {
+            let mut samples = vec![0.0; file.len_samples() as usize];
+            file.read(channel, 0, &mut samples);
+            samples
+        };
+        Sound::new((0..file.channel_count()).map(plane).collect())
+    });
+    std::fs::remove_dir_all(&folder)?;
+    sound
+}
+
+fn tempfile_folder() -> io::Result<std::path::PathBuf> {
+    use std::sync::atomic::{AtomicU32, Ordering};
+    static NEXT: AtomicU32 = AtomicU32::new(0);
+    let name = format!("jaunty-{}-{}", std::process::id(), NEXT.fetch_add(1, Ordering::Relaxed));
+    let folder = std::env::temp_dir().join(name);
+    std::fs::create_dir_all(&folder)?;
+    Ok(folder)
+}
+
+/// Packets of one file as planes of samples.
+struct Reader {
+    format: Box<dyn FormatReader>,
+    decoder: Box<dyn AudioDecoder>,
+    track_id: u32,
+    frames: Option<u64>,
+    /// Samples that the encoder put before the sound and that are still to be dropped.
+    skip: usize,
+    damaged: bool,
+}
+
+impl Reader {
+    fn open(path: &Path, extension: Option<&str>) -> Result<Self, DecodeError> {
+        let stream = MediaSourceStream::new(Box::new(File::open(path)?), Default::default());
+        let mut hint = Hint::new();
+        if let Some(extension) = extension {
+            hint.with_extension(extension);
+        }
+        let format = symphonia::default::get_probe()
+            .probe(&hint, stream, FormatOptions::default(), MetadataOptions::default())
+            .map_err(|cause| DecodeError::Unsupported(cause.to_string()))?;
+        let track = format.default_track(TrackType::Audio).ok_or_else(|| DecodeError::Unsupported("no sound in it".into()))?;
+        let parameters = track
+            .codec_params
+            .as_ref()
+            .and_then(|p| p.audio())
+            .ok_or_else(|| DecodeError::Unsupported("unknown coding".into()))?;
+        let decoder = symphonia::default::get_codecs()
+            .make_audio_decoder(parameters, &AudioDecoderOptions::default())
+            .map_err(|cause| DecodeError::Unsupported(cause.to_string()))?;
+        let skip = edit_list_start(path, parameters.sample_rate).unwrap_or(0);
+        let (track_id, frames) = (track.id, track.num_frames);
+        Ok(Self { format, decoder, track_id, frames, skip, damaged: false })
+    }
+
+    /// Decodes the next packet into `planes` and gives its rate; `None` at the end.
+    fn next(&mut self, planes: &mut Vec<Vec<f32>>) -> Result<Option<u32>, DecodeError> {
+        loop {
+            let packet = match self.format.next_packet() {
+                Ok(Some(packet)) => packet,
+                Ok(None) => return Ok(None),
+                Err(SymphoniaError::IoError(cause)) if cause.kind() != io::ErrorKind::UnexpectedEof => return Err(cause.into()),
+                // What came before the break is kept.
+                Err(_) => {
+                    self.damaged = true;
+                    return Ok(None);
+                }
+            };
+            if packet.track_id != self.track_id {
+                continue;
+            }
+            match self.decoder.decode(&packet) {
+                Ok(buffer) if buffer.frames() == 0 => {}
+                Ok(buffer) => {
+                    let rate_hz = buffer.spec().rate();
+                    buffer.copy_to_vecs_planar(planes);
+                    let drop = self.skip.min(buffer.frames());
+                    self.skip -= drop;
+                    planes.iter_mut().for_each(|p| drop_front(p, drop));
+                    if planes.first().is_some_and(|p| !p.is_empty()) {
+                        return Ok(Some(rate_hz));
+                    }
+                }
+                Err(SymphoniaError::DecodeError(_)) => self.damaged = true,
+                Err(cause) => return Err(DecodeError::Malformed(cause.to_string())),
+            }
+        }
+    }
+}
+
+fn drop_front(plane: &mut Vec<f32>, count: usize) {
+    plane.drain(..count.min(plane.len()));
+}
+
+/// Encoder delay of an MP4 file in samples, from the media time of its edit list (ISO/IEC
+/// 14496-12, 8.6.6), which `symphonia` leaves to its callers.
+fn edit_list_start(path: &Path, rate_hz: Option<u32>) -> Option<usize> {
+    use std::io::{Read, Seek, SeekFrom};
+    let mut file = File::open(path).ok()?;
+    let mut head = [0u8; 8];
+    let mut at = 0u64;
+    let len = file.metadata().ok()?.len();
+    let mut moov = Vec::new();
+    while at + 8 <= len {
+        file.seek(SeekFrom::Start(at)).ok()?;
+        file.read_exact(&mut head).ok()?;
+        let size = u64::from(u32::from_be_bytes(head[..4].try_into().ok()?));
+        if at == 0 && &head[4..] != b"ftyp" {
+            return None;
+        }
+        let body = if size == 1 {
+            let mut long = [0u8; 8];
+            file.read_exact(&mut long).ok()?;
+            u64::from_be_bytes(long)
+        } else {
+            size
+        };
+        if &head[4..] == b"moov" && body < 64 << 20 {
+            moov.resize(body as usize - 8, 0);
+            file.read_exact(&mut moov).ok()?;
+            break;
+        }
+        at += body.max(8);
+    }
+    let find = |name: &[u8]| moov.windows(4).position(|w| w == name);
+    // Version and flags, number of edits, then duration and media time of the first edit.
+    let list = &moov[find(b"elst")? + 4..];
+    let wide = *list.first()? == 1;
+    let media_time = if wide {
+        i64::from_be_bytes(list.get(16..24)?.try_into().ok()?)
+    } else {
+        i64::from(i32::from_be_bytes(list.get(12..16)?.try_into().ok()?))
+    };
+    let header = &moov[find(b"mdhd")? + 4..];
+    let scale_at = if *header.first()? == 1 { 20 } else { 12 };
+    let scale = u32::from_be_bytes(header.get(scale_at..scale_at + 4)?.try_into().ok()?);
+    let start = media_time as f64 / f64::from(scale.max(1)) * f64::from(rate_hz?);
+    (start > 0.0 && start < 10_000.0).then_some(start.round() as usize)
+}
+
+/// Brings planes of any rate to 48 kHz without a delay.
+enum Rate {
+    Same,
+    Convert { fft: Box<Fft<f32>>, waiting: Vec<Vec<f32>>, skip: usize, owed: f64, ratio: f64 },
+}
+
+type Take<'a> = dyn FnMut(&[&[f32]]) -> io::Result<()> + 'a;
+
+impl Rate {
+    fn new(rate_hz: u32, channels: usize) -> Result<Self, DecodeError> {
+        if rate_hz == SAMPLE_RATE_HZ {
+            return Ok(Self::Same);
+        }
+        let fft = Fft::new(rate_hz as usize, SAMPLE_RATE_HZ as usize, 4096, channels, FixedSync::Input)
+            .map_err(|_| DecodeError::Unsupported(format!("a sample rate of {rate_hz} Hz")))?;
+        let skip = fft.output_delay();
+        let ratio = f64::from(SAMPLE_RATE_HZ) / f64::from(rate_hz);
+        Ok(Self::Convert { fft: Box::new(fft), waiting: vec![Vec::new(); channels], skip, owed: 0.0, ratio })
+    }
+
+    fn push(&mut self, planes: &[Vec<f32>], take: &mut Take<'_>) -> Result<(), DecodeError> {
+        match self {
+            Self::Same => Ok(take(&planes.iter().map(Vec::as_slice).collect::<Vec<_>>())?),
+            Self::Convert { waiting, owed, ratio, .. } => {
+                for (queue, plane) in waiting.iter_mut().zip(planes) {
+                    // One NaN would spoil a whole transform.
+                    queue.extend(plane.iter().map(|s| if s.is_finite() { *s } else { 0.0 }));
+                }
+                *owed += planes[0].len() as f64 * *ratio;
+                self.convert(false, take)
+            }
+        }
+    }
+
+    /// Flushes what the resampler still holds; the length is the input's times the ratio.
+    fn finish(&mut self, take: &mut Take<'_>) -> Result<(), DecodeError> {
+        self.convert(true, take)
+    }
+
+    fn convert(&mut self, flush: bool, take: &mut Take<'_>) -> Result<(), DecodeError> {
+        let Self::Convert { fft, waiting, skip, owed, .. } = self else { return Ok(()) };
+        let failed = |cause: String| DecodeError::Malformed(cause);
+        loop {
+            let has = waiting[0].len();
+            let needs = fft.input_frames_next();
+            if has < needs && !(flush && *owed >= 0.5) {
+                return Ok(());
+            }
+            let channels = waiting.len();
+            let input = SequentialSliceOfVecs::new(waiting, channels, has).map_err(|e| failed(e.to_string()))?;
+            let mut output = vec![vec![0.0f32; fft.output_frames_next()]; channels];
+            let room = output[0].len();
+            let mut target = SequentialSliceOfVecs::new_mut(&mut output, channels, room).map_err(|e| failed(e.to_string()))?;
+            let partial = (has < needs).then(|| Indexing::new().partial_len(has));
+            let (_, made) = fft.process_into_buffer(&input, &mut target, partial.as_ref()).map_err(|e| failed(e.to_string()))?;
+            let from = (*skip).min(made);
+            *skip -= from;
+            let count = (made - from).min(owed.round() as usize);
+            *owed -= count as f64;
+            take(&output.iter().map(|p| &p[from..from + count]).collect::<Vec<_>>())?;
+            waiting.iter_mut().for_each(|queue| drop_front(queue, needs));
+        }
+    }
+}

@@ -1,0 +1,18 @@
+//! Sound files in and out.
+//!
+//! [`decode_file`] streams any supported file into a [`pcm`] file at
+//! [`jaunty_core::SAMPLE_RATE_HZ`], from which everything else reads ranges; [`encode`] writes
+//! deliverables; [`overview`] makes the few numbers that a drawing needs.
+
+#![forbid(unsafe_code)]
+#![deny(missing_docs)]
+
+mod decode;
+mod encode;
+mod overview;
+mod pcm;
+
+pub use decode::{DecodeError, DecodedInfo, decode_file, decode_to_sound};
+pub use encode::{BIT_DEPTH, WavStream, wav_bytes, write_wav};
+pub use overview::{Overview, overview};
+pub use pcm::{PcmFile, PcmWriter};

@@ -1,0 +1,206 @@
+//! The commands that need no server: read, fit and mix files.
+
+use jaunty_core::fit::{self, FitRequest, Fitting};
+use jaunty_core::mix::{self, Hear};
+use jaunty_core::plan::{self, BedInput, NarrationInput, Plan, Role};
+use jaunty_core::reading::{self, BedRead, Reading};
+use jaunty_core::shape::LevelObject;
+use jaunty_core::sound::{Sound, Source};
+use jaunty_core::speech::{self, SpeechReading};
+use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
+use jaunty_media::{DecodeError, WavStream, decode_to_sound};
+use serde_json::{Value, json};
+use std::io::BufWriter;
+use std::path::{Path, PathBuf};
+
+/// Why a command stopped.
+#[derive(Debug, thiserror::Error)]
+pub enum CliError {
+    /// A file could not be read as sound.
+    #[error("{path}: {cause}")]
+    Decode {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        cause: DecodeError,
+    },
+    /// The result could not be written.
+    #[error("{path}: {cause}")]
+    Write {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        cause: std::io::Error,
+    },
+    /// The length makes no sense.
+    #[error("a length is between 0.05 and 86400 seconds")]
+    Length,
+    /// The plan and its sounds do not belong together.
+    #[error(transparent)]
+    Render(#[from] mix::MissingSound),
+}
+
+/// What a file is read as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub enum ReadAs {
+    /// Music: beats, bars, sections.
+    Bed,
+    /// Speech: phrases and gaps.
+    Narration,
+}
+
+fn load(path: &Path) -> Result<Sound, CliError> {
+    decode_to_sound(path).map_err(|cause| CliError::Decode { path: path.to_owned(), cause })
+}
+
+fn seconds(samples: &[u64]) -> Vec<f64> {
+    samples.iter().map(|&s| seconds_from_samples(s)).collect()
+}
+
+fn read_bed(sound: &Sound) -> BedRead {
+    reading::read_bed(sound, &mut reading::keep_going()).expect("nobody cancels a command")
+}
+
+fn read_narration(sound: &Sound) -> SpeechReading {
+    speech::read_speech(sound, &mut reading::keep_going()).expect("nobody cancels a command")
+}
+
+fn sections_json(reading: &Reading) -> Vec<Value> {
+    let span = |s: &reading::Section| {
+        json!({ "start": seconds_from_samples(s.start_samples), "end": seconds_from_samples(s.end_samples), "label": s.label })
+    };
+    reading.sections.iter().map(span).collect()
+}
+
+fn phrases_json(reading: &SpeechReading) -> Vec<Value> {
+    let span = |p: &speech::Phrase| json!({ "start": seconds_from_samples(p.start_samples), "end": seconds_from_samples(p.end_samples) });
+    reading.phrases.iter().map(span).collect()
+}
+
+/// `jaunty read`: what a file is, as JSON.
+///
+/// # Errors
+/// [`CliError`] with what to do.
+pub fn read(file: &Path, read_as: ReadAs) -> Result<Value, CliError> {
+    let sound = load(file)?;
+    let length_s = seconds_from_samples(sound.len_samples());
+    Ok(match read_as {
+        ReadAs::Narration => {
+            let read = read_narration(&sound);
+            json!({
+                "duration_s": length_s,
+                "speech": phrases_json(&read),
+                "loudness": read.loudness,
+                "noise_floor_dbfs": read.noise_floor_dbfs,
+                "confidence": { "speech": read.confidence },
+            })
+        }
+        ReadAs::Bed => {
+            let read = read_bed(&sound).reading;
+            json!({
+                "duration_s": length_s,
+                "tempo_bpm": read.tempo_bpm,
+                "metre": read.metre,
+                "beats": seconds(&read.beats_samples),
+                "downbeats": seconds(&read.bar_lines_samples()),
+                "sections": sections_json(&read),
+                "music_start_s": seconds_from_samples(read.music_start_samples),
+                "ending": {
+                    "kind": read.ending.kind,
+                    "last_hit_s": seconds_from_samples(read.ending.last_hit_samples),
+                    "music_end_s": seconds_from_samples(read.ending.music_end_samples),
+                },
+                "loudness": read.loudness,
+                "confidence": read.confidence,
+            })
+        }
+    })
+}
+
+fn fitting_json(fitting: &Fitting) -> Value {
+    let splices: Vec<Value> = fitting
+        .splices
+        .iter()
+        .map(|s| {
+            json!({
+                "from_s": seconds_from_samples(s.leave_samples),
+                "to_s": seconds_from_samples(s.enter_samples),
+                "at_s": seconds_from_samples(s.at_samples),
+                "from_bar": s.leave_bar + 1,
+                "to_bar": s.enter_bar + 1,
+                "goodness": s.goodness,
+                "audible": s.audible,
+                "correlation": s.join.correlation,
+                "why": s.why,
+            })
+        })
+        .collect();
+    json!({ "end": fitting.end, "splices": splices, "speed": fitting.speed, "cost": fitting.cost, "notes": fitting.notes })
+}
+
+fn wanted_samples(length_s: f64) -> Result<u64, CliError> {
+    if (0.05..=86_400.0).contains(&length_s) { Ok(samples_from_seconds(length_s)) } else { Err(CliError::Length) }
+}
+
+fn write_plan(plan: &Plan, bed: Option<&Sound>, narration: Option<&Sound>, out: &Path) -> Result<(), CliError> {
+    let cause = |cause| CliError::Write { path: out.to_owned(), cause };
+    let sounds = |name: &str| match name {
+        "bed" => bed.map(|s| s as &dyn Source),
+        "narration" => narration.map(|s| s as &dyn Source),
+        _ => None,
+    };
+    let file = BufWriter::new(std::fs::File::create(out).map_err(cause)?);
+    let mut stream = WavStream::new(file, 2).map_err(cause)?;
+    const BLOCK: u64 = 480_000;
+    for start in (0..plan.length_samples).step_by(BLOCK as usize) {
+        stream.append(&mix::render(plan, &sounds, start..start + BLOCK, Hear::Everything)?).map_err(cause)?;
+    }
+    stream.finish().map_err(cause)
+}
+
+/// `jaunty fit`: the bed alone, re-cut to a length, at its own level.
+///
+/// # Errors
+/// [`CliError`] with what to do.
+pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
+    let length_samples = wanted_samples(length_s)?;
+    let sound = load(bed)?;
+    let BedRead { reading, likeness } = read_bed(&sound);
+    let fittings = fit::fittings(&sound, &reading, &likeness, &FitRequest { length_samples });
+    let best = &fittings[0];
+    let mut levels = Vec::new();
+    // Without a plan around it the bed keeps its own level; only a bed that does not end by itself is faded.
+    if best.end == fit::FittingEnd::Fade {
+        let length = fit::FADE_OUT_SAMPLES.min(length_samples / 4);
+        levels.push(LevelObject::FadeOut { end_samples: length_samples, length_samples: length });
+    }
+    let layer = plan::Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(best.clone()), levels };
+    let plan = Plan { length_samples, layers: vec![layer], phrases: Vec::new() };
+    write_plan(&plan, Some(&sound), None, out)?;
+    let mut result = fitting_json(best);
+    result["length_samples"] = json!(length_samples);
+    result["alternatives"] = json!(fittings[1..].iter().map(fitting_json).collect::<Vec<_>>());
+    Ok(result)
+}
+
+/// `jaunty mix`: bed and narration as a finished mix.
+///
+/// # Errors
+/// [`CliError`] with what to do.
+pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
+    let length_samples = wanted_samples(length_s)?;
+    let (bed_sound, voice) = (load(bed)?, load(narration)?);
+    let BedRead { reading, likeness } = read_bed(&bed_sound);
+    let speech = read_narration(&voice);
+    let fittings = fit::fittings(&bed_sound, &reading, &likeness, &FitRequest { length_samples });
+    let bed_input = BedInput { sound: "bed", source: &bed_sound, fitting: &fittings[0] };
+    let narration_input = NarrationInput { sound: "narration", source: &voice, reading: &speech };
+    let plan = plan::propose(length_samples, Some(bed_input), Some(narration_input), &[]);
+    write_plan(&plan, Some(&bed_sound), Some(&voice), out)?;
+    let mut result = fitting_json(&fittings[0]);
+    result["length_samples"] = json!(length_samples);
+    result["levels"] = json!(plan.bed().map(|b| &b.levels));
+    result["speech"] = json!(phrases_json(&speech));
+    result["findings"] = json!(jaunty_core::check::findings(&plan, Some(&reading)));
+    Ok(result)
+}

@@ -1,0 +1,2 @@
+//! server
+pub mod cli;
