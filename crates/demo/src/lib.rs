@@ -1,1 +1,39 @@
-//! demo
+//! The demo scenario: a 90-second film about volunteers who repair the clock of a small town's
+//! market hall. This crate composes and renders its music, has its narration spoken, and states
+//! its shots and moments. Nothing is recorded, nothing is fetched; all names are made up.
+//!
+//! Music is composed here as notes ([`score`], [`beds`]) and played by a SoundFont player with
+//! the SoundFont of Debian's package `timgm6mb-soundfont`; the voice is Debian's `espeak-ng`.
+
+#![forbid(unsafe_code)]
+#![deny(missing_docs)]
+
+pub mod beds;
+mod narration;
+mod scenario;
+pub mod score;
+
+pub use narration::{Line, narration};
+pub use scenario::{CUT, Cut, LINES, Moment, Shot};
+
+use std::path::PathBuf;
+
+/// Why the scenario could not be made. The texts say what to do.
+#[derive(Debug, thiserror::Error)]
+pub enum DemoError {
+    /// The SoundFont is not installed.
+    #[error("no SoundFont at {0}; install the Debian package timgm6mb-soundfont")]
+    SoundFont(PathBuf),
+    /// The SoundFont cannot be played.
+    #[error("the SoundFont cannot be played: {0}")]
+    Player(String),
+    /// The speaking program is missing or failed.
+    #[error("the narration could not be spoken ({0}); install the Debian package espeak-ng")]
+    Voice(String),
+    /// What was spoken could not be read.
+    #[error(transparent)]
+    Decode(#[from] jaunty_media::DecodeError),
+    /// Writing failed.
+    #[error("writing the demo failed")]
+    Io(#[from] std::io::Error),
+}

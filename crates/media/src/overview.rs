@@ -7,8 +7,8 @@ use jaunty_core::sound::Source;
 pub struct Overview {
     /// Length of a span in samples.
     pub span_samples: u64,
-    /// 0 to 255 for 0 to full scale, one a span.
-    pub peaks: Vec<u8>,
+    /// 0 to 65535 for 0 to full scale, one a span.
+    pub peaks: Vec<u16>,
 }
 
 /// Peaks of `source` over spans of `span_samples`.
@@ -21,7 +21,7 @@ pub fn overview(source: &dyn Source, span_samples: u64) -> Overview {
         let count = (source.len_samples() - start).min(block.len() as u64) as usize;
         for span in block[..count].chunks(span_samples as usize) {
             let peak = span.iter().fold(0.0f32, |top, s| top.max(s.abs()));
-            peaks.push((peak.min(1.0) * 255.0).round() as u8);
+            peaks.push((peak.min(1.0) * 65_535.0).round() as u16);
         }
     }
     Overview { span_samples, peaks }

@@ -16,8 +16,6 @@ pub struct Loudness {
     pub short_term_max_lufs: Option<f64>,
     /// Highest sample in dBFS.
     pub sample_peak_dbfs: Option<f64>,
-    /// Highest true peak in dBTP (4 times oversampled, BS.1770-4 annex 2).
-    pub true_peak_dbtp: Option<f64>,
 }
 
 /// Distance of the blocks of [`block_energies`] in samples: a tenth of a second.
@@ -61,22 +59,47 @@ fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
     }
 }
 
-/// Measures a whole sound.
+/// Measures a whole sound. The true peak costs ten times the rest and is measured apart ([`true_peak_dbtp`]).
 pub fn measure(source: &dyn Source) -> Loudness {
-    let mut meter = meter(source, Mode::I | Mode::S | Mode::TRUE_PEAK | Mode::SAMPLE_PEAK);
-    let mut short_term_max = f64::NEG_INFINITY;
+    let mut meter = meter(source, Mode::I | Mode::SAMPLE_PEAK);
+    let mut energies = Vec::new();
     feed(source, BLOCK_SAMPLES as usize, |planes| {
         meter.add_frames_planar_f32(planes).expect("planes of one length");
-        short_term_max = short_term_max.max(meter.loudness_shortterm().unwrap_or(f64::NEG_INFINITY));
+        energies.push(last_block_energy(&meter, planes[0].len()));
     });
-    let finite = |x: f64| x.is_finite().then_some(x);
-    let top = |of: &dyn Fn(u32) -> f64| finite((0..source.channel_count() as u32).map(of).fold(0.0, f64::max)).and_then(|g| finite(20.0 * g.log10()));
     Loudness {
         integrated_lufs: meter.loudness_global().ok().and_then(finite),
-        short_term_max_lufs: finite(short_term_max),
-        sample_peak_dbfs: top(&|c| meter.sample_peak(c).unwrap_or(0.0)),
-        true_peak_dbtp: top(&|c| meter.true_peak(c).unwrap_or(0.0)),
+        short_term_max_lufs: short_term_max_lufs(&energies),
+        sample_peak_dbfs: top_db(source, |c| meter.sample_peak(c).unwrap_or(0.0)),
     }
+}
+
+/// Highest true peak of a sound in dBTP (BS.1770-4 annex 2); `None` for silence.
+pub fn true_peak_dbtp(source: &dyn Source) -> Option<f64> {
+    let mut meter = meter(source, Mode::TRUE_PEAK);
+    feed(source, BLOCK_SAMPLES as usize, |planes| meter.add_frames_planar_f32(planes).expect("planes of one length"));
+    top_db(source, |c| meter.true_peak(c).unwrap_or(0.0))
+}
+
+fn finite(value: f64) -> Option<f64> {
+    value.is_finite().then_some(value)
+}
+
+fn top_db(source: &dyn Source, of: impl Fn(u32) -> f64) -> Option<f64> {
+    finite(crate::units::db_from_gain((0..source.channel_count() as u32).map(of).fold(0.0, f64::max)))
+}
+
+/// Highest loudness of any three seconds (EBU Tech 3341), in steps of a tenth.
+fn short_term_max_lufs(energies: &[f64]) -> Option<f64> {
+    const WINDOW: usize = 30;
+    let loudest = energies.windows(WINDOW.min(energies.len().max(1))).map(|w| w.iter().sum::<f64>() / w.len() as f64).fold(0.0, f64::max);
+    finite(lufs_from_energy(loudest))
+}
+
+fn last_block_energy(meter: &EbuR128, frames: usize) -> f64 {
+    let window_ms = (frames as u64 * 1000 / u64::from(SAMPLE_RATE_HZ)).max(1) as u32;
+    let lufs = meter.loudness_window(window_ms).unwrap_or(f64::NEG_INFINITY);
+    if lufs.is_finite() { energy_from_lufs(lufs) } else { 0.0 }
 }
 
 /// Mean K-weighted energy of each tenth of a second, channels summed as BS.1770-4 does.
@@ -87,9 +110,7 @@ pub fn block_energies(source: &dyn Source) -> Vec<f64> {
     let mut energies = Vec::with_capacity((source.len_samples() / BLOCK_SAMPLES) as usize + 1);
     feed(source, BLOCK_SAMPLES as usize, |planes| {
         meter.add_frames_planar_f32(planes).expect("planes of one length");
-        let window_ms = (planes[0].len() as u64 * 1000 / u64::from(SAMPLE_RATE_HZ)).max(1) as u32;
-        let lufs = meter.loudness_window(window_ms).unwrap_or(f64::NEG_INFINITY);
-        energies.push(if lufs.is_finite() { energy_from_lufs(lufs) } else { 0.0 });
+        energies.push(last_block_energy(&meter, planes[0].len()));
     });
     energies
 }

@@ -1,0 +1,653 @@
+//! What the page shows of a cut: everything computed here, so that the page only draws.
+
+use super::store::{self, CutRow, Mark, RevisionRow};
+use crate::App;
+use crate::features::sounds::store as sounds;
+use crate::jobs::queue::{self, JobRow};
+use crate::problem::Problem;
+use chrono::{DateTime, Utc};
+use jaunty_core::check::{self, Weight};
+use jaunty_core::fit::{Audible, Fitting, FittingEnd};
+use jaunty_core::reading::{EndingKind, Reading};
+use jaunty_core::shape::LevelObject;
+use jaunty_core::speech::SpeechReading;
+use jaunty_core::units::{FrameRate, seconds_from_samples};
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A frame rate.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct RateView {
+    /// Numerator.
+    pub num: u32,
+    /// Denominator.
+    pub den: u32,
+    /// Whether timecode leaves out labels.
+    pub drop_frame: bool,
+    /// As people write it.
+    pub label: String,
+}
+
+impl From<FrameRate> for RateView {
+    fn from(rate: FrameRate) -> Self {
+        let number = format!("{:.3}", rate.as_f64()).trim_end_matches('0').trim_end_matches('.').to_owned();
+        let counting = if rate.is_drop_frame() { " drop-frame" } else { "" };
+        Self { num: rate.num(), den: rate.den(), drop_frame: rate.is_drop_frame(), label: format!("{number}{counting}") }
+    }
+}
+
+/// A shot or a moment.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MarkView {
+    /// What it is called.
+    pub name: String,
+    /// Where, in seconds.
+    pub at_s: f64,
+    /// Where, as timecode.
+    pub timecode: String,
+}
+
+/// A cut in the list of cuts.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CutSummary {
+    /// Its name in addresses.
+    pub id: Uuid,
+    /// Its title.
+    pub title: String,
+    /// Its length as timecode.
+    pub length_timecode: String,
+    /// Its frame rate.
+    pub rate: RateView,
+    /// Name of its bed.
+    pub bed: Option<String>,
+    /// Name of its narration.
+    pub narration: Option<String>,
+    /// When it was made.
+    pub created_at: DateTime<Utc>,
+}
+
+impl From<&CutRow> for CutSummary {
+    fn from(cut: &CutRow) -> Self {
+        Self {
+            id: cut.id,
+            title: cut.title.clone(),
+            length_timecode: cut.setup.rate.timecode(cut.setup.length_frames).to_string(),
+            rate: cut.setup.rate.into(),
+            bed: cut.setup.bed.as_ref().map(|s| s.name.clone()),
+            narration: cut.setup.narration.as_ref().map(|s| s.name.clone()),
+            created_at: cut.created_at.and_utc(),
+        }
+    }
+}
+
+/// A stretch of the bed of one character.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct SectionView {
+    /// Its letter.
+    pub label: String,
+    /// Start in seconds of the bed.
+    pub start_s: f64,
+    /// End in seconds of the bed.
+    pub end_s: f64,
+    /// First bar, from 1.
+    pub start_bar: usize,
+    /// Last bar.
+    pub end_bar: usize,
+}
+
+/// How sure something is.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum SureView {
+    /// Trust it.
+    Sure,
+    /// Look at it.
+    Fair,
+    /// Do not trust it.
+    Unsure,
+}
+
+impl From<f32> for SureView {
+    fn from(confidence: f32) -> Self {
+        match confidence {
+            c if c >= 0.6 => Self::Sure,
+            c if c >= 0.35 => Self::Fair,
+            _ => Self::Unsure,
+        }
+    }
+}
+
+/// How a bed ends.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum EndingView {
+    /// A composed last hit that rings out.
+    OwnEnding,
+    /// It fades.
+    FadesOut,
+    /// It stops while loud.
+    StopsDead,
+}
+
+/// What has been read of a bed.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BedReadingView {
+    /// Beats a minute; 0 without beats.
+    pub tempo_bpm: f64,
+    /// Beats in a bar.
+    pub metre: u32,
+    /// Bar lines in seconds of the bed, one more than bars.
+    pub bar_lines_s: Vec<f64>,
+    /// Level of each bar relative to the loudest, in dB.
+    pub bar_levels_db: Vec<f32>,
+    /// Its sections.
+    pub sections: Vec<SectionView>,
+    /// Where the music begins.
+    pub music_start_s: f64,
+    /// How it ends.
+    pub ending: EndingView,
+    /// The last hit, or where the fade begins.
+    pub last_hit_s: f64,
+    /// Where the sound is over.
+    pub music_end_s: f64,
+    /// Integrated loudness in LUFS.
+    pub integrated_lufs: Option<f64>,
+    /// How sure the beats are.
+    pub beats_sure: SureView,
+    /// How sure the bar lines are.
+    pub bars_sure: SureView,
+}
+
+impl From<&Reading> for BedReadingView {
+    fn from(reading: &Reading) -> Self {
+        let section = |s: &jaunty_core::reading::Section| SectionView {
+            label: s.label.clone(),
+            start_s: seconds_from_samples(s.start_samples),
+            end_s: seconds_from_samples(s.end_samples),
+            start_bar: s.start_bar + 1,
+            end_bar: s.end_bar,
+        };
+        Self {
+            tempo_bpm: reading.tempo_bpm,
+            metre: reading.metre,
+            bar_lines_s: reading.bar_lines_samples().into_iter().map(seconds_from_samples).collect(),
+            bar_levels_db: reading.bar_levels_db.clone(),
+            sections: reading.sections.iter().map(section).collect(),
+            music_start_s: seconds_from_samples(reading.music_start_samples),
+            ending: match reading.ending.kind {
+                EndingKind::OwnEnding => EndingView::OwnEnding,
+                EndingKind::FadesOut => EndingView::FadesOut,
+                EndingKind::StopsDead => EndingView::StopsDead,
+            },
+            last_hit_s: seconds_from_samples(reading.ending.last_hit_samples),
+            music_end_s: seconds_from_samples(reading.ending.music_end_samples),
+            integrated_lufs: reading.loudness.integrated_lufs,
+            beats_sure: reading.confidence.beats.into(),
+            bars_sure: reading.confidence.downbeats.into(),
+        }
+    }
+}
+
+/// The bed of a cut.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CutBedView {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+    /// Length in seconds, once decoded.
+    pub length_s: Option<f64>,
+    /// Sample rate of the file, once decoded.
+    pub rate_hz: Option<u32>,
+    /// Channels, once decoded.
+    pub channel_count: Option<u32>,
+    /// Whether the file broke off before its end.
+    pub damaged: bool,
+    /// What was read.
+    pub reading: Option<BedReadingView>,
+}
+
+/// The narration of a cut.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CutNarrationView {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+    /// Length in seconds, once decoded.
+    pub length_s: Option<f64>,
+    /// Whether the file broke off before its end.
+    pub damaged: bool,
+    /// Number of phrases, once read.
+    pub phrase_count: Option<usize>,
+    /// Integrated loudness in LUFS.
+    pub integrated_lufs: Option<f64>,
+}
+
+/// A run of the bed.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PieceView {
+    /// Start in seconds of the bed.
+    pub source_start_s: f64,
+    /// End in seconds of the bed.
+    pub source_end_s: f64,
+    /// Start in seconds of the cut.
+    pub cut_start_s: f64,
+    /// End in seconds of the cut.
+    pub cut_end_s: f64,
+}
+
+/// How much a splice is likely to be noticed.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum AudibleView {
+    /// Nobody should notice.
+    Silent,
+    /// Worth a listen.
+    Listen,
+    /// It may be heard.
+    Maybe,
+}
+
+/// A splice.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct SpliceView {
+    /// Where, in seconds of the cut.
+    pub at_s: f64,
+    /// The last bar heard before it.
+    pub leave_bar: usize,
+    /// The bar that comes after it.
+    pub enter_bar: usize,
+    /// How audible it is likely to be.
+    pub audible: AudibleView,
+    /// How likely both sides could follow each other, 0 to 1.
+    pub goodness: f32,
+    /// Length of the crossfade in ms.
+    pub crossfade_ms: f64,
+    /// Correlation of both sides, -1 to 1.
+    pub correlation: f32,
+    /// Why it was chosen.
+    pub why: String,
+}
+
+impl From<&jaunty_core::fit::Splice> for SpliceView {
+    fn from(splice: &jaunty_core::fit::Splice) -> Self {
+        Self {
+            at_s: seconds_from_samples(splice.at_samples),
+            leave_bar: splice.leave_bar,
+            enter_bar: splice.enter_bar + 1,
+            audible: match splice.audible {
+                Audible::Silent => AudibleView::Silent,
+                Audible::Listen => AudibleView::Listen,
+                Audible::Maybe => AudibleView::Maybe,
+            },
+            goodness: splice.goodness,
+            crossfade_ms: seconds_from_samples(splice.join.fade_samples) * 1000.0,
+            correlation: splice.join.correlation,
+            why: splice.why.clone(),
+        }
+    }
+}
+
+/// How a fitting ends.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum FittingEndView {
+    /// With the bed's own ending.
+    OwnEnding,
+    /// With a fade.
+    Fade,
+    /// Before the cut does.
+    Silence,
+}
+
+/// A fitting to choose from.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FittingView {
+    /// Its runs.
+    pub pieces: Vec<PieceView>,
+    /// Its splices.
+    pub splices: Vec<SpliceView>,
+    /// How it ends.
+    pub end: FittingEndView,
+    /// The last hit in seconds of the cut.
+    pub last_hit_s: Option<f64>,
+    /// How much faster than the bed it runs, in percent.
+    pub speed_change_percent: f64,
+    /// What the editor should know.
+    pub notes: Vec<String>,
+}
+
+impl From<&Fitting> for FittingView {
+    fn from(fitting: &Fitting) -> Self {
+        let piece = |p: &jaunty_core::fit::Piece| PieceView {
+            source_start_s: seconds_from_samples(p.source_start_samples),
+            source_end_s: fitting.source_position(p, p.cut_end_samples) / f64::from(jaunty_core::SAMPLE_RATE_HZ),
+            cut_start_s: seconds_from_samples(p.cut_start_samples),
+            cut_end_s: seconds_from_samples(p.cut_end_samples),
+        };
+        Self {
+            pieces: fitting.pieces.iter().map(piece).collect(),
+            splices: fitting.splices.iter().map(SpliceView::from).collect(),
+            end: match fitting.end {
+                FittingEnd::OwnEnding => FittingEndView::OwnEnding,
+                FittingEnd::Fade => FittingEndView::Fade,
+                FittingEnd::Silence => FittingEndView::Silence,
+            },
+            last_hit_s: fitting.last_hit_samples.map(seconds_from_samples),
+            speed_change_percent: (fitting.speed - 1.0) * 100.0,
+            notes: fitting.notes.clone(),
+        }
+    }
+}
+
+/// A bar line of the bed as fitted.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BarLineView {
+    /// Where, in seconds of the cut.
+    pub at_s: f64,
+    /// Number of the bar in the bed, from 1.
+    pub bar: usize,
+    /// Letter of a section that begins here or is entered here.
+    pub letter: Option<String>,
+}
+
+/// What a level object is.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum LevelKindView {
+    /// Held under speech.
+    Dip,
+    /// Raised in a gap.
+    Swell,
+}
+
+/// A swell or a dip.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LevelView {
+    /// Its number among the bed's level objects.
+    pub index: usize,
+    /// What it is.
+    pub kind: LevelKindView,
+    /// Where it begins, in seconds.
+    pub start_s: f64,
+    /// Where it is over.
+    pub end_s: f64,
+    /// Length of the rise; 0 for a dip.
+    pub rise_s: f64,
+    /// Length of the fall; 0 for a dip.
+    pub fall_s: f64,
+    /// How far it lies under the loudness of the speech, in dB.
+    pub under_speech_db: f64,
+    /// Gain over the sound as it came in, in dB.
+    pub gain_db: f64,
+    /// Whether a person set it.
+    pub by_hand: bool,
+}
+
+/// A phrase of the narration.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PhraseView {
+    /// Where it begins, in seconds.
+    pub start_s: f64,
+    /// Where it is over.
+    pub end_s: f64,
+    /// Its words, where known.
+    pub words: Option<String>,
+}
+
+/// Something that the check found.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FindingView {
+    /// Whether it needs a look, or is just good to know.
+    pub needs_look: bool,
+    /// Where, in seconds.
+    pub at_s: f64,
+    /// What was found.
+    pub text: String,
+    /// What to do about it.
+    pub mend: String,
+}
+
+/// The plan of a cut as it stands.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PlanView {
+    /// Its number.
+    pub revision: u32,
+    /// What was done last.
+    pub what: String,
+    /// What undo would take back.
+    pub undo: Option<String>,
+    /// What redo would do again.
+    pub redo: Option<String>,
+    /// When it was saved.
+    pub saved_at: DateTime<Utc>,
+    /// Its length in samples; for asking for sound.
+    pub length_samples: u64,
+    /// The fittings to choose from, best first.
+    pub fittings: Vec<FittingView>,
+    /// Which of them is played.
+    pub chosen: u32,
+    /// Bar lines of the bed as fitted.
+    pub bar_lines: Vec<BarLineView>,
+    /// Swells and dips.
+    pub levels: Vec<LevelView>,
+    /// Phrases of the narration.
+    pub phrases: Vec<PhraseView>,
+    /// What the check found.
+    pub findings: Vec<FindingView>,
+}
+
+/// A job under way, or the last one if it failed.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct JobView {
+    /// Its name in addresses.
+    pub id: Uuid,
+    /// `queued`, `running` or `failed`.
+    pub state: String,
+    /// Share done, 0 to 1.
+    pub progress: f32,
+    /// What is being done.
+    pub doing: String,
+    /// Why it failed.
+    pub problem: Option<String>,
+}
+
+impl From<JobRow> for JobView {
+    fn from(row: JobRow) -> Self {
+        Self { id: row.id, state: row.state, progress: row.progress, doing: row.doing, problem: row.problem }
+    }
+}
+
+/// Everything that the page shows of a cut.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CutView {
+    /// Its name in addresses.
+    pub id: Uuid,
+    /// Its title.
+    pub title: String,
+    /// Its frame rate.
+    pub rate: RateView,
+    /// Its length in frames.
+    pub length_frames: u64,
+    /// Its length in seconds.
+    pub length_s: f64,
+    /// Its length as timecode.
+    pub length_timecode: String,
+    /// Its shots.
+    pub shots: Vec<MarkView>,
+    /// Its moments.
+    pub moments: Vec<MarkView>,
+    /// Its bed.
+    pub bed: Option<CutBedView>,
+    /// Its narration.
+    pub narration: Option<CutNarrationView>,
+    /// Its plan, once there is a bed or a narration that has been read.
+    pub plan: Option<PlanView>,
+    /// Work under way.
+    pub jobs: Vec<JobView>,
+}
+
+impl CutView {
+    /// The view of cut `id` as it stands.
+    ///
+    /// # Errors
+    /// A 404, or what the database says.
+    pub async fn of(app: &App, id: Uuid) -> Result<Self, Problem> {
+        let cut = store::known(&app.pool, id).await?;
+        let current = store::current(&app.pool, &cut).await?;
+        let bed_reading = match &cut.setup.bed {
+            Some(bed) => sounds::bed_document(&app.pool, &bed.hash).await?,
+            None => None,
+        };
+        let plan = match current {
+            Some(row) => Some(plan_view(app, &cut, row, bed_reading.as_ref()).await?),
+            None => None,
+        };
+        let rate = cut.setup.rate;
+        let mark = |m: &Mark| MarkView {
+            name: m.name.clone(),
+            at_s: seconds_from_samples(rate.samples_from_frames(m.frame)),
+            timecode: rate.timecode(m.frame).to_string(),
+        };
+        Ok(Self {
+            id,
+            title: cut.title.clone(),
+            rate: rate.into(),
+            length_frames: cut.setup.length_frames,
+            length_s: seconds_from_samples(cut.length_samples()),
+            length_timecode: rate.timecode(cut.setup.length_frames).to_string(),
+            shots: cut.shots.iter().map(mark).collect(),
+            moments: cut.moments.iter().map(mark).collect(),
+            bed: bed_view(app, &cut, bed_reading.as_ref()).await?,
+            narration: narration_view(app, &cut).await?,
+            plan,
+            jobs: queue::of_cut(&app.pool, id).await?.into_iter().map(JobView::from).collect(),
+        })
+    }
+}
+
+async fn bed_view(app: &App, cut: &CutRow, reading: Option<&Reading>) -> Result<Option<CutBedView>, Problem> {
+    let Some(used) = &cut.setup.bed else { return Ok(None) };
+    let Some(sound) = sounds::sound(&app.pool, &used.hash).await? else { return Ok(None) };
+    Ok(Some(CutBedView {
+        hash: used.hash.clone(),
+        name: used.name.clone(),
+        length_s: sound.length_samples.map(seconds_from_samples),
+        rate_hz: sound.rate_hz,
+        channel_count: sound.channel_count,
+        damaged: sound.damaged,
+        reading: reading.map(BedReadingView::from),
+    }))
+}
+
+async fn narration_view(app: &App, cut: &CutRow) -> Result<Option<CutNarrationView>, Problem> {
+    let Some(used) = &cut.setup.narration else { return Ok(None) };
+    let Some(sound) = sounds::sound(&app.pool, &used.hash).await? else { return Ok(None) };
+    let reading: Option<SpeechReading> = sounds::speech_reading(&app.pool, &used.hash).await?;
+    Ok(Some(CutNarrationView {
+        hash: used.hash.clone(),
+        name: used.name.clone(),
+        length_s: sound.length_samples.map(seconds_from_samples),
+        damaged: sound.damaged,
+        phrase_count: reading.as_ref().map(|r| r.phrases.len()),
+        integrated_lufs: reading.as_ref().and_then(|r| r.loudness.integrated_lufs),
+    }))
+}
+
+async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&Reading>) -> Result<PlanView, Problem> {
+    let redo = store::child(&app.pool, cut.id, row.revision).await?.map(|(_, what)| what);
+    let bed = row.plan.bed();
+    let fitting = bed.and_then(|b| b.fitting.as_ref());
+    let bar_lines = fitting.zip(reading).map_or(Vec::new(), |(fitting, reading)| bar_line_views(fitting, reading));
+    let levels = bed.map_or(Vec::new(), |b| b.levels.iter().enumerate().filter_map(level_view).collect());
+    let finding = |f: check::Finding| FindingView {
+        needs_look: f.weight == Weight::Look,
+        at_s: seconds_from_samples(f.at_samples),
+        text: f.text,
+        mend: f.mend,
+    };
+    let phrase = |p: &jaunty_core::speech::Phrase| PhraseView {
+        start_s: seconds_from_samples(p.start_samples),
+        end_s: seconds_from_samples(p.end_samples),
+        words: p.words.clone(),
+    };
+    Ok(PlanView {
+        revision: row.revision,
+        undo: row.parent.map(|_| row.what.clone()),
+        what: row.what,
+        redo,
+        saved_at: row.created_at.and_utc(),
+        length_samples: row.plan.length_samples,
+        fittings: row.fittings.iter().map(FittingView::from).collect(),
+        chosen: row.chosen,
+        bar_lines,
+        levels,
+        phrases: row.plan.phrases.iter().map(phrase).collect(),
+        findings: check::findings(&row.plan, reading).into_iter().map(finding).collect(),
+    })
+}
+
+fn bar_line_views(fitting: &Fitting, reading: &Reading) -> Vec<BarLineView> {
+    let section_at = |bar: usize| reading.sections.iter().position(|s| (s.start_bar..s.end_bar).contains(&bar));
+    let mut last = None;
+    fitting
+        .bar_lines(&reading.bar_lines_samples())
+        .into_iter()
+        .map(|(at, bar)| {
+            let section = section_at(bar);
+            // A letter where a section begins, and where a splice enters the middle of another.
+            let begins = section.is_some_and(|k| reading.sections[k].start_bar == bar) || section != last;
+            last = section;
+            let letter = section.filter(|_| begins).map(|k| reading.sections[k].label.clone());
+            BarLineView { at_s: seconds_from_samples(at), bar: bar + 1, letter }
+        })
+        .collect()
+}
+
+fn level_view((index, object): (usize, &LevelObject)) -> Option<LevelView> {
+    let seconds = seconds_from_samples;
+    match *object {
+        LevelObject::Dip { start_samples, end_samples, gain_db, under_speech_db, by_hand } => Some(LevelView {
+            index,
+            kind: LevelKindView::Dip,
+            start_s: seconds(start_samples),
+            end_s: seconds(end_samples),
+            rise_s: 0.0,
+            fall_s: 0.0,
+            under_speech_db,
+            gain_db,
+            by_hand,
+        }),
+        LevelObject::Swell { start_samples, end_samples, rise_samples, fall_samples, gain_db, under_speech_db, by_hand } => Some(LevelView {
+            index,
+            kind: LevelKindView::Swell,
+            start_s: seconds(start_samples),
+            end_s: seconds(end_samples),
+            rise_s: seconds(rise_samples),
+            fall_s: seconds(fall_samples),
+            under_speech_db,
+            gain_db,
+            by_hand,
+        }),
+        LevelObject::Base { .. } | LevelObject::FadeIn { .. } | LevelObject::FadeOut { .. } => None,
+    }
+}

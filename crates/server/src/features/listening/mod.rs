@@ -1,0 +1,141 @@
+//! Hearing and handing over: ranges of a revision, and the whole of it, rendered from the plan.
+
+use crate::App;
+use crate::features::cuts::store::{self as cuts, CutRow};
+use crate::features::sounds::WaveformView;
+use crate::problem::Problem;
+use actix_files::NamedFile;
+use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType, ExtendedValue, Charset};
+use actix_web::{HttpRequest, HttpResponse, get, web};
+use jaunty_core::mix::{Hear, render};
+use jaunty_core::plan::Plan;
+use jaunty_core::sound::{Sound, Source};
+use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
+use jaunty_media::{PcmFile, WavStream, overview, wav_bytes};
+use serde::Deserialize;
+use std::collections::HashMap;
+use std::io::BufWriter;
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+/// Mounts the feature.
+pub fn configure(config: &mut web::ServiceConfig) {
+    config.service(sound).service(mix).service(shaped);
+}
+
+/// A plan with its sounds open.
+struct Ready {
+    plan: Plan,
+    files: HashMap<String, PcmFile>,
+}
+
+impl Ready {
+    async fn of(app: &App, id: Uuid, revision: u32) -> Result<(CutRow, Self), Problem> {
+        let cut = cuts::known(&app.pool, id).await?;
+        let row = cuts::revision(&app.pool, id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?;
+        let mut files = HashMap::new();
+        for layer in &row.plan.layers {
+            files.insert(layer.sound.clone(), app.working_file(&layer.sound).await?);
+        }
+        Ok((cut, Self { plan: row.plan, files }))
+    }
+
+    fn render(&self, range: std::ops::Range<u64>, hear: Hear) -> Result<Sound, Problem> {
+        render(&self.plan, &|name| self.files.get(name).map(|f| f as &dyn Source), range, hear).map_err(Problem::internal)
+    }
+}
+
+/// What to hear.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum HearView {
+    /// The mix.
+    Everything,
+    /// The bed as shaped.
+    Bed,
+    /// The narration.
+    Voice,
+}
+
+impl From<HearView> for Hear {
+    fn from(view: HearView) -> Self {
+        match view {
+            HearView::Everything => Self::Everything,
+            HearView::Bed => Self::Bed,
+            HearView::Voice => Self::Voice,
+        }
+    }
+}
+
+/// The range to hear.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase")]
+#[into_params(parameter_in = Query)]
+pub struct Range {
+    /// First sample.
+    from_samples: u64,
+    /// Number of samples, at most 30 seconds.
+    length_samples: u64,
+    /// What to hear.
+    hear: HearView,
+}
+
+/// The longest range that is rendered for one request: 30 s.
+const MOST_SAMPLES: u64 = 1_440_000;
+
+/// A range of a revision as WAV: the same samples that the whole mix has there.
+#[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path), Range), responses((status = 200, content_type = "audio/wav")))]
+#[get("/api/cuts/{id}/revisions/{revision}/sound")]
+pub async fn sound(app: web::Data<App>, path: web::Path<(Uuid, u32)>, range: web::Query<Range>) -> Result<HttpResponse, Problem> {
+    let (id, revision) = path.into_inner();
+    if range.length_samples > MOST_SAMPLES {
+        return Err(Problem::bad_value("At most 30 seconds are rendered at once."));
+    }
+    let (_, ready) = Ready::of(&app, id, revision).await?;
+    let asked = range.from_samples..range.from_samples.saturating_add(range.length_samples);
+    let hear = range.hear.into();
+    let bytes = web::block(move || wav_bytes(&ready.render(asked, hear)?).map_err(Problem::from)).await??;
+    // A revision never changes, so what was heard once need not be rendered again.
+    Ok(HttpResponse::Ok().content_type("audio/wav").insert_header(("cache-control", "private, max-age=86400, immutable")).body(bytes))
+}
+
+/// The whole mix as a WAV file of 48 kHz and 24 bits, exactly as long as the cut.
+#[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path)), responses((status = 200, content_type = "audio/wav")))]
+#[get("/api/cuts/{id}/revisions/{revision}/mix.wav")]
+pub async fn mix(app: web::Data<App>, path: web::Path<(Uuid, u32)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+    let (id, revision) = path.into_inner();
+    let (cut, ready) = Ready::of(&app, id, revision).await?;
+    let file = web::block(move || -> Result<std::fs::File, Problem> {
+        let file = tempfile::tempfile()?;
+        let mut stream = WavStream::new(BufWriter::new(file.try_clone()?), 2)?;
+        for start in (0..ready.plan.length_samples).step_by(MOST_SAMPLES as usize) {
+            stream.append(&ready.render(start..start + MOST_SAMPLES, Hear::Everything)?)?;
+        }
+        stream.finish()?;
+        Ok(file)
+    })
+    .await??;
+    let safe: String = cut.title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).collect();
+    let name = ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: format!("{safe}, mix.wav").into_bytes() };
+    let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![DispositionParam::FilenameExt(name)] };
+    Ok(NamedFile::from_file(file, "mix.wav")?.set_content_disposition(disposition).into_response(&request))
+}
+
+/// The waveform of the bed as fitted and shaped, a hundred peaks a second.
+#[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path)), responses((status = 200, body = WaveformView)))]
+#[get("/api/cuts/{id}/revisions/{revision}/waveform")]
+pub async fn shaped(app: web::Data<App>, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
+    let (id, revision) = path.into_inner();
+    let (_, ready) = Ready::of(&app, id, revision).await?;
+    let span_samples = samples_from_seconds(0.01);
+    let peaks = web::block(move || -> Result<Vec<u16>, Problem> {
+        let mut peaks = Vec::new();
+        for start in (0..ready.plan.length_samples).step_by(MOST_SAMPLES as usize) {
+            peaks.extend(overview(&ready.render(start..start + MOST_SAMPLES, Hear::Bed)?, span_samples).peaks);
+        }
+        Ok(peaks)
+    })
+    .await??;
+    let view = WaveformView { step_s: seconds_from_samples(span_samples), peaks };
+    Ok(HttpResponse::Ok().insert_header(("cache-control", "private, max-age=86400, immutable")).json(view))
+}

@@ -1,0 +1,255 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
+import { computed, toRef } from 'vue'
+import type { Step } from '../../router'
+import { bare, clock, count } from '../../shared/words'
+import ListeningStrip from '../listening/ListeningStrip.vue'
+import { useListening } from '../listening/useListening'
+import BedsStep from './steps/BedsStep.vue'
+import CheckStep from './steps/CheckStep.vue'
+import FitStep from './steps/FitStep.vue'
+import HandOverStep from './steps/HandOverStep.vue'
+import PictureStep from './steps/PictureStep.vue'
+import ReadingStep from './steps/ReadingStep.vue'
+import ShapeStep from './steps/ShapeStep.vue'
+import { useCut } from './useCut'
+
+const props = defineProps<{ id: string; step: Step }>()
+const actions = useCut(toRef(props, 'id'))
+const { cut, problem } = actions
+const listening = useListening(cut)
+
+const VIEWS = {
+  picture: PictureStep,
+  beds: BedsStep,
+  reading: ReadingStep,
+  fit: FitStep,
+  shape: ShapeStep,
+  check: CheckStep,
+  'hand-over': HandOverStep,
+}
+
+const fitting = computed(() => cut.value?.plan?.fittings[cut.value.plan.chosen])
+const looks = computed(() => cut.value?.plan?.findings.filter((finding) => finding.needsLook).length ?? 0)
+const contents = computed<{ step: Step; name: string; state: string; warn?: boolean }[]>(() => {
+  const now = cut.value
+  if (!now) return []
+  const reading = now.bed?.reading
+  const swells = now.plan?.levels.filter((level) => level.kind === 'swell').length ?? 0
+  const dips = now.plan?.levels.filter((level) => level.kind === 'dip').length ?? 0
+  return [
+    {
+      step: 'picture',
+      name: 'Picture',
+      state: now.shots.length
+        ? `${count(now.shots.length, 'shot')}, ${count(now.moments.length, 'moment')}`
+        : `${clock(now.lengthS)} long`,
+    },
+    { step: 'beds', name: 'Beds and voice', state: now.bed ? bare(now.bed.name) : 'bring in the music' },
+    {
+      step: 'reading',
+      name: 'Reading',
+      state: reading
+        ? reading.tempoBpm
+          ? `${Math.round(reading.tempoBpm)} BPM, ${count(reading.barLinesS.length - 1, 'bar')}`
+          : 'no beat found'
+        : 'not yet',
+    },
+    {
+      step: 'fit',
+      name: 'Fit',
+      state: fitting.value ? `exact, ${count(fitting.value.splices.length, 'splice')}` : 'not yet',
+    },
+    {
+      step: 'shape',
+      name: 'Shape',
+      state: now.plan ? (swells + dips ? `${count(swells, 'swell')}, ${count(dips, 'dip')}` : 'one level') : 'not yet',
+    },
+    {
+      step: 'check',
+      name: 'Check',
+      state: now.plan ? (looks.value ? `${looks.value} to look at` : 'all well') : 'not yet',
+      warn: looks.value > 0,
+    },
+    { step: 'hand-over', name: 'Hand over', state: now.plan?.fittings.length ? 'ready' : 'not yet' },
+  ]
+})
+const work = computed(() => cut.value?.jobs.filter((job) => job.state !== 'failed') ?? [])
+const failed = computed(() => cut.value?.jobs.filter((job) => job.state === 'failed') ?? [])
+const saved = computed(() =>
+  cut.value?.plan
+    ? new Date(cut.value.plan.savedAt).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })
+    : '',
+)
+
+useEventListener(document, 'keydown', (event) => {
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
+  if ((event.target as HTMLElement).matches('input, textarea')) return
+  event.preventDefault()
+  if (event.shiftKey ? cut.value?.plan?.redo : cut.value?.plan?.undo)
+    void (event.shiftKey ? actions.redo() : actions.undo())
+})
+</script>
+
+<template>
+  <div v-if="problem" class="step">
+    <a-alert type="error" :message="problem" show-icon />
+    <p><router-link to="/">All cuts</router-link></p>
+  </div>
+  <div v-else-if="cut" class="page">
+    <nav class="column" aria-label="Steps">
+      <router-link to="/" class="name">Jaunty Bar</router-link>
+      <p class="cut-title" data-test="title">{{ cut.title }}</p>
+      <p class="soft">{{ clock(cut.lengthS) }} at {{ cut.rate.label }} frames</p>
+      <ol>
+        <li v-for="(entry, k) in contents" :key="entry.step" :class="{ here: entry.step === step }">
+          <router-link
+            :to="`/cuts/${id}/${entry.step}`"
+            :aria-current="entry.step === step ? 'step' : undefined"
+            :data-test="`step-${entry.step}`"
+          >
+            <span class="number">{{ k + 1 }}</span>
+            <span>
+              <b>{{ entry.name }}</b>
+              <small :class="{ warn: entry.warn }">{{ entry.state }}</small>
+            </span>
+          </router-link>
+        </li>
+      </ol>
+      <div class="foot">
+        <div v-for="job in work" :key="job.id" class="job" data-test="job" role="status">
+          <span>{{ job.doing }}</span>
+          <a-progress
+            :percent="Math.round(job.progress * 100)"
+            size="small"
+            :show-info="false"
+            :aria-label="job.doing"
+          />
+          <button class="plain" @click="actions.cancel(job.id)">cancel</button>
+        </div>
+        <template v-if="cut.plan">
+          <button class="plain" :disabled="!cut.plan.undo" data-test="undo" title="Ctrl+Z" @click="actions.undo()">
+            Undo<template v-if="cut.plan.undo">: {{ cut.plan.undo }}</template>
+          </button>
+          <button v-if="cut.plan.redo" class="plain" data-test="redo" title="Ctrl+Shift+Z" @click="actions.redo()">
+            Redo: {{ cut.plan.redo }}
+          </button>
+          <p class="soft numbers">Revision {{ cut.plan.revision }}, saved {{ saved }}</p>
+        </template>
+      </div>
+    </nav>
+    <main>
+      <a-alert
+        v-for="job in failed"
+        :key="job.id"
+        type="error"
+        banner
+        data-test="failed-job"
+        :message="`That did not work: ${job.problem}`"
+      />
+      <component :is="VIEWS[step]" :cut="cut" :actions="actions" :listening="listening" />
+    </main>
+    <ListeningStrip class="listening" :cut="cut" :listening="listening" />
+  </div>
+  <div v-else class="step soft">Opening the cut …</div>
+</template>
+
+<style scoped>
+.page {
+  display: grid;
+  grid-template: 1fr 52px / 178px 1fr;
+  height: 100vh;
+}
+.column {
+  grid-row: 1 / 3;
+  background: var(--column);
+  display: flex;
+  flex-direction: column;
+  padding: 20px 0 14px;
+  overflow-y: auto;
+}
+.column > p,
+.name {
+  padding: 0 18px;
+  margin: 0;
+}
+.name {
+  font-family: var(--serif);
+  font-weight: 700;
+  font-size: 23px;
+  color: var(--ink);
+  margin-bottom: 12px;
+}
+.cut-title {
+  font-weight: 600;
+  overflow-wrap: anywhere;
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 3;
+  overflow: hidden;
+}
+ol {
+  list-style: none;
+  padding: 0;
+  margin: 18px 0 0;
+}
+li a {
+  display: flex;
+  gap: 12px;
+  padding: 7px 12px 7px 15px;
+  border-left: 3px solid transparent;
+  color: var(--ink);
+}
+li.here a {
+  background: var(--ground);
+  border-color: var(--ink);
+}
+li a > span:last-child {
+  min-width: 0;
+}
+li b {
+  display: block;
+  font-weight: 500;
+  font-size: 15px;
+}
+li small {
+  display: block;
+  color: var(--soft);
+  font-size: 12px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+li small.warn {
+  color: var(--warn);
+}
+.number {
+  color: var(--soft);
+  min-width: 10px;
+  font-variant-numeric: tabular-nums;
+}
+.foot {
+  margin-top: auto;
+  padding: 12px 14px 0;
+  font-size: 12px;
+}
+.foot .plain {
+  display: block;
+  text-align: left;
+  padding: 2px 4px;
+  max-width: 100%;
+  overflow-wrap: anywhere;
+}
+.foot p {
+  margin: 4px 4px 0;
+}
+.job {
+  margin-bottom: 6px;
+  padding: 0 4px;
+}
+main {
+  overflow: auto;
+  min-height: 0;
+  min-width: 0;
+}
+</style>

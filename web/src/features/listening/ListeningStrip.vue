@@ -1,0 +1,135 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
+import { computed } from 'vue'
+import type { CutView } from '../../shared/http'
+import { clock, decibels } from '../../shared/words'
+import type { Hear, Listening } from './useListening'
+
+const props = defineProps<{ cut: CutView; listening: Listening }>()
+
+const CHOICES: { hear: Hear; label: string }[] = [
+  { hear: 'everything', label: 'everything' },
+  { hear: 'bed', label: 'bed alone' },
+  { hear: 'voice', label: 'voice alone' },
+]
+const ready = computed(() => props.cut.plan != null)
+/** The swell or dip that is heard now. */
+const level = computed(() => {
+  const at = props.listening.positionS.value
+  return props.cut.plan?.levels.find((object) => at >= object.startS && at < object.endS) ?? null
+})
+
+useEventListener(document, 'keydown', (event) => {
+  const target = event.target as HTMLElement
+  const typing = target.matches('input, textarea, select, [contenteditable], [role=combobox]')
+  if (typing || event.ctrlKey || event.metaKey || event.altKey || !ready.value) return
+  const { listening, cut } = props
+  if (event.key === ' ') {
+    if (target.matches('button, a')) target.blur()
+    listening.toggle()
+  } else if (event.key.toLowerCase() === 'r') listening.toggleRepeat()
+  else if (event.key === 'ArrowLeft') listening.seek(Math.max(0, listening.positionS.value - (event.shiftKey ? 5 : 1)))
+  else if (event.key === 'ArrowRight')
+    listening.seek(Math.min(cut.lengthS, listening.positionS.value + (event.shiftKey ? 5 : 1)))
+  else if (event.key === 'Home') listening.seek(0)
+  else if (['1', '2', '3'].includes(event.key))
+    listening.hear.value = CHOICES[Number(event.key) - 1]?.hear ?? 'everything'
+  else return
+  event.preventDefault()
+})
+</script>
+
+<template>
+  <footer class="strip" aria-label="Listening">
+    <button class="plain play" :disabled="!ready" data-test="play" @click="listening.toggle()">
+      <svg width="12" height="14" viewBox="0 0 12 14" aria-hidden="true">
+        <path v-if="!listening.playing.value" d="M0 0v14L12 7Z" fill="currentColor" />
+        <path v-else d="M1 2h10v10H1Z" fill="currentColor" />
+      </svg>
+      {{ listening.playing.value ? 'Stop' : 'Play' }} <kbd>space</kbd>
+    </button>
+    <span class="position numbers" data-test="position">{{ clock(listening.positionS.value, true) }}</span>
+    <button
+      class="plain"
+      :class="{ on: listening.repeating.value }"
+      :disabled="!ready"
+      :aria-pressed="listening.repeating.value"
+      title="Drag across the sheet to mark a passage"
+      @click="listening.toggleRepeat()"
+    >
+      repeat
+      {{
+        listening.passage.value
+          ? `${clock(listening.passage.value.fromS)} to ${clock(listening.passage.value.toS)}`
+          : 'a passage'
+      }}
+      <kbd>R</kbd>
+    </button>
+    <div class="hear" role="radiogroup" aria-label="What to hear">
+      <span class="soft">hear</span>
+      <button
+        v-for="(choice, k) in CHOICES"
+        :key="choice.hear"
+        class="plain"
+        role="radio"
+        :aria-checked="listening.hear.value === choice.hear"
+        :class="{ on: listening.hear.value === choice.hear }"
+        :data-test="`hear-${choice.hear}`"
+        @click="listening.hear.value = choice.hear"
+      >
+        {{ choice.label }} <kbd>{{ k + 1 }}</kbd>
+      </button>
+    </div>
+    <span class="level soft">
+      <template v-if="level">
+        {{ level.kind === 'dip' ? 'bed under the voice' : 'bed in the gap' }}
+        <b class="numbers">{{ decibels(-level.underSpeechDb) }} dB</b>
+      </template>
+    </span>
+  </footer>
+</template>
+
+<style scoped>
+.strip {
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  height: 52px;
+  padding: 0 22px;
+  border-top: 1px solid var(--line);
+  background: var(--ground);
+  white-space: nowrap;
+}
+.play {
+  font-weight: 600;
+}
+.position {
+  font-size: 18px;
+  min-width: 70px;
+}
+.hear {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+}
+.on {
+  box-shadow: inset 0 -2px 0 var(--ink);
+  color: var(--ink);
+}
+kbd {
+  font-family: var(--sans);
+  font-size: 11px;
+  color: var(--soft);
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 0 4px;
+  background: none;
+  box-shadow: none;
+}
+.level {
+  margin-left: auto;
+}
+.level b {
+  color: var(--ink);
+}
+</style>

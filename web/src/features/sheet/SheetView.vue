@@ -1,0 +1,265 @@
+<script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import { layoutSheet, ROWS } from '../../drawing/sheet'
+import type { CutView, LevelView, WaveformView } from '../../shared/http'
+import { clock } from '../../shared/words'
+
+const props = defineProps<{
+  cut: CutView
+  waveform: WaveformView | null
+  secondsPerLine: number
+  positionS: number
+  passage: { fromS: number; toS: number } | null
+  selected: number | null
+}>()
+const emit = defineEmits<{
+  seek: [seconds: number]
+  passage: [fromS: number, toS: number]
+  select: [level: LevelView, x: number, y: number]
+}>()
+
+const holder = ref<HTMLElement>()
+const { width, height } = useElementSize(holder)
+const lineCount = computed(() => Math.max(1, Math.ceil(props.cut.lengthS / props.secondsPerLine - 1e-6)))
+/** Lines share the height while they fit, and scroll when they do not. */
+const lineHeight = computed(() => Math.max(112, Math.min(136, Math.floor((height.value || 700) / lineCount.value))))
+const sheet = computed(() =>
+  layoutSheet(props.cut, props.waveform, props.secondsPerLine, width.value || 1000, lineHeight.value),
+)
+const playLine = computed(() => Math.min(lineCount.value - 1, Math.floor(props.positionS / props.secondsPerLine)))
+
+const drag = ref<{ line: number; fromS: number } | null>(null)
+
+function timeAt(event: PointerEvent, line: number): number {
+  const box = (event.currentTarget as SVGElement).ownerSVGElement?.getBoundingClientRect()
+  return sheet.value.seconds(line, event.clientX - (box?.left ?? 0))
+}
+
+function down(event: PointerEvent, line: number) {
+  ;(event.currentTarget as SVGElement).setPointerCapture(event.pointerId)
+  drag.value = { line, fromS: timeAt(event, line) }
+}
+
+function up(event: PointerEvent) {
+  if (!drag.value) return
+  const { line, fromS } = drag.value
+  const box = (event.currentTarget as SVGElement).ownerSVGElement?.getBoundingClientRect()
+  // A drag may end on a lower line: what lies between is one passage.
+  const lower = Math.floor((event.clientY - (box?.top ?? 0)) / sheet.value.lineHeight)
+  const toS = sheet.value.seconds(Math.min(lineCount.value - 1, Math.max(0, lower)), event.clientX - (box?.left ?? 0))
+  drag.value = null
+  if (Math.abs(toS - fromS) < 0.3) emit('seek', sheet.value.seconds(line, event.clientX - (box?.left ?? 0)))
+  else emit('passage', Math.min(fromS, toS), Math.max(fromS, toS))
+}
+
+function shade(line: { index: number; startS: number; endS: number }) {
+  if (!props.passage) return null
+  const from = Math.max(line.startS, props.passage.fromS)
+  const to = Math.min(line.endS, props.passage.toS)
+  return to > from
+    ? { x: sheet.value.x(line.index, from), width: sheet.value.x(line.index, to) - sheet.value.x(line.index, from) }
+    : null
+}
+</script>
+
+<template>
+  <div ref="holder" class="sheet" data-test="sheet">
+    <svg :width="width" :height="sheet.lines.length * sheet.lineHeight" aria-hidden="true">
+      <g v-for="line in sheet.lines" :key="line.index" :transform="`translate(0 ${line.index * sheet.lineHeight})`">
+        <text :x="sheet.left - 8" :y="ROWS.band + 4" text-anchor="end" class="time">{{ clock(line.startS) }}</text>
+        <rect v-if="shade(line)" v-bind="shade(line) ?? {}" :y="ROWS.band - 24" height="48" class="passage" />
+        <line :x1="sheet.left" :x2="line.endX" :y1="ROWS.band" :y2="ROWS.band" class="staff" />
+        <path :d="line.band" class="band" />
+        <line
+          v-for="bar in line.bars"
+          :key="bar.x"
+          :x1="bar.x"
+          :x2="bar.x"
+          :y1="ROWS.band - 19"
+          :y2="ROWS.band + 19"
+          :class="bar.strong ? 'bar strong' : 'bar'"
+        />
+        <g v-for="shot in line.shots" :key="`s${shot.x}`">
+          <line :x1="shot.x" :x2="shot.x" :y1="ROWS.shots - 8" :y2="ROWS.shots + 3" class="mark" />
+          <text :x="shot.x + 4" :y="ROWS.shots" class="shot">{{ shot.text }}</text>
+        </g>
+        <g v-for="moment in line.moments" :key="`m${moment.x}`" class="moment">
+          <path :d="`M${moment.x - 4} ${ROWS.shots - 7}h8l-4 8Z`" />
+          <line :x1="moment.x" :x2="moment.x" :y1="ROWS.shots" :y2="ROWS.band + 19" />
+          <text :x="moment.x + 7" :y="ROWS.shots">{{ moment.text }}</text>
+        </g>
+        <text v-for="number in line.numbers" :key="`n${number.x}`" :x="number.x" :y="ROWS.letters + 3" class="number">
+          {{ number.text }}
+        </text>
+        <g v-for="letter in line.letters" :key="`l${letter.x}`">
+          <rect :x="letter.x" :y="ROWS.letters - 9" width="15" height="15" class="box" />
+          <text :x="letter.x + 7.5" :y="ROWS.letters + 3" text-anchor="middle" class="letter">{{ letter.text }}</text>
+        </g>
+        <g v-for="splice in line.splices" :key="`j${splice.x}`" :class="['splice', splice.audible]" data-test="splice">
+          <line :x1="splice.x - 2" :x2="splice.x - 2" :y1="ROWS.band - 24" :y2="ROWS.band + 24" />
+          <line :x1="splice.x + 2" :x2="splice.x + 2" :y1="ROWS.band - 24" :y2="ROWS.band + 24" />
+          <text :x="splice.x + 20" :y="ROWS.letters + 3">{{ splice.label }}</text>
+        </g>
+        <path
+          v-if="line.ringOut !== null"
+          :d="`M${line.ringOut - 9} ${ROWS.letters + 4}a9 9 0 0 1 18 0`"
+          class="fermata"
+        />
+        <circle v-if="line.ringOut !== null" :cx="line.ringOut" :cy="ROWS.letters + 2" r="1.6" />
+        <rect
+          :x="sheet.left"
+          :y="ROWS.band - 26"
+          :width="Math.max(0, line.endX - sheet.left)"
+          height="52"
+          class="touch"
+          data-test="line"
+          @pointerdown="down($event, line.index)"
+          @pointerup="up"
+        />
+        <g
+          v-for="(pin, k) in line.hairpins"
+          :key="`h${k}`"
+          :class="['hairpin', { hand: pin.level.byHand, selected: pin.level.index === selected }]"
+        >
+          <path :d="pin.path" />
+          <text v-if="pin.label" :x="pin.label.x" :y="ROWS.hairpins + 4">{{ pin.label.text }}</text>
+          <rect
+            :x="pin.x - 4"
+            :y="ROWS.hairpins - 10"
+            :width="pin.width + 8"
+            height="20"
+            class="touch"
+            data-test="hairpin"
+            @click="emit('select', pin.level, pin.x, line.index * sheet.lineHeight + ROWS.hairpins)"
+          />
+        </g>
+        <g v-for="(word, k) in line.words" :key="`w${k}`" class="words">
+          <line :x1="word.x" :x2="word.x + word.width" :y1="ROWS.words + 5" :y2="ROWS.words + 5" />
+          <text
+            :x="word.x"
+            :y="ROWS.words"
+            :textLength="word.squeezed ? word.width : undefined"
+            lengthAdjust="spacingAndGlyphs"
+          >
+            {{ word.text }}
+          </text>
+        </g>
+        <line
+          v-if="line.index === playLine"
+          :x1="sheet.x(line.index, positionS)"
+          :x2="sheet.x(line.index, positionS)"
+          :y1="ROWS.band - 30"
+          :y2="ROWS.words + 6"
+          class="play"
+        />
+      </g>
+    </svg>
+  </div>
+</template>
+
+<style scoped>
+.sheet {
+  height: 100%;
+  overflow: hidden auto;
+  position: relative;
+}
+.time,
+.number {
+  font-size: 11px;
+  fill: var(--soft);
+  font-variant-numeric: tabular-nums;
+}
+.staff {
+  stroke: var(--line);
+}
+.band {
+  fill: var(--band);
+}
+.bar {
+  stroke: var(--line);
+}
+.bar.strong {
+  stroke: var(--ink);
+}
+.mark {
+  stroke: var(--soft);
+  stroke-width: 1.5;
+}
+.shot {
+  font-family: var(--serif);
+  font-style: italic;
+  font-size: 13px;
+  fill: var(--soft);
+}
+.moment path {
+  fill: var(--voice);
+}
+.moment line {
+  stroke: var(--voice);
+  stroke-dasharray: 2 3;
+}
+.moment text {
+  fill: var(--voice);
+  font-family: var(--serif);
+  font-size: 13px;
+}
+.box {
+  fill: var(--ground);
+  stroke: var(--ink);
+}
+.letter {
+  font-size: 11px;
+  font-weight: 700;
+}
+.splice line {
+  stroke: var(--voice);
+  stroke-width: 1.6;
+}
+.splice text {
+  fill: var(--voice);
+  font-size: 11px;
+}
+.fermata {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.5;
+}
+.touch {
+  fill: transparent;
+  cursor: pointer;
+}
+.passage {
+  fill: #e9d9a8;
+  opacity: 0.6;
+}
+.hairpin path {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.2;
+}
+.hairpin text {
+  font-size: 11px;
+}
+.hairpin.hand path {
+  stroke: var(--hand);
+  stroke-width: 2;
+}
+.hairpin.selected path {
+  stroke-width: 2.4;
+}
+.words text {
+  font-family: var(--serif);
+  font-size: 13px;
+  fill: var(--voice);
+}
+.words line {
+  stroke: var(--voice);
+  opacity: 0.55;
+}
+.play {
+  stroke: var(--ink);
+  stroke-width: 1.5;
+  pointer-events: none;
+}
+</style>

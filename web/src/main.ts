@@ -1,0 +1,11 @@
+import '@fontsource-variable/commissioner'
+import '@fontsource/libertinus-serif/400.css'
+import '@fontsource/libertinus-serif/400-italic.css'
+import '@fontsource/libertinus-serif/700.css'
+import 'ant-design-vue/dist/reset.css'
+import './style.css'
+import { createApp } from 'vue'
+import App from './App.vue'
+import { router } from './router'
+
+createApp(App).use(router).mount('#app')

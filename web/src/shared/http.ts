@@ -1,0 +1,67 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from '../gen/api'
+
+export type CutView = components['schemas']['CutView']
+export type CutSummary = components['schemas']['CutSummary']
+export type PlanView = components['schemas']['PlanView']
+export type FittingView = components['schemas']['FittingView']
+export type SpliceView = components['schemas']['SpliceView']
+export type LevelView = components['schemas']['LevelView']
+export type BedView = components['schemas']['BedView']
+export type WaveformView = components['schemas']['WaveformView']
+type ProblemBody = components['schemas']['ProblemBody']
+
+/** The server, typed by its own OpenAPI document. */
+export const server = createClient<paths>({ baseUrl: '/', fetch: (request) => globalThis.fetch(request) })
+
+/** A problem that the server told, with what to do about it. */
+export class Problem extends Error {
+  constructor(
+    message: string,
+    readonly code: string,
+  ) {
+    super(message)
+  }
+}
+
+/** The problem in an answer's body, whatever the body is. */
+export function problemOf(body: unknown): Problem {
+  const told = body as Partial<ProblemBody> | null | undefined
+  if (told && typeof told === 'object' && told.detail) return new Problem(told.detail, told.code ?? 'unknown')
+  return new Problem('The server did not answer. Is it running? Nothing was changed.', 'no-answer')
+}
+
+/** The data of an answer, or its problem thrown. */
+export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const result = await call.catch(() => {
+    throw problemOf(null)
+  })
+  if (!result.response.ok) throw problemOf(result.error)
+  return result.data as T
+}
+
+/** Sends a file with progress (0 to 1), which fetch cannot tell. */
+export function sendFile(url: string, file: File, progress: (share: number) => void): Promise<CutView> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest()
+    const form = new FormData()
+    form.append('file', file)
+    request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total)
+    request.onerror = () => reject(problemOf(null))
+    request.onload = () => {
+      const body = parsed(request.responseText)
+      if (request.status >= 200 && request.status < 300) resolve(body as CutView)
+      else reject(problemOf(body))
+    }
+    request.open('POST', url)
+    request.send(form)
+  })
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return null
+  }
+}

@@ -1,0 +1,24 @@
+/** Seconds as people read them: 1:05 or, with tenths, 1:05.3. */
+export function clock(seconds: number, tenths = false): string {
+  const rounded = tenths ? Math.round(seconds * 10) / 10 : Math.round(seconds)
+  const minutes = Math.floor(rounded / 60)
+  const rest = rounded - minutes * 60
+  const text = tenths ? rest.toFixed(1).padStart(4, '0') : String(rest).padStart(2, '0')
+  return `${minutes}:${text}`
+}
+
+/** A number of things: "1 splice", "2 splices". */
+export function count(number: number, one: string, many = `${one}s`): string {
+  return `${number} ${number === 1 ? one : many}`
+}
+
+/** Decibels with a true minus sign and at most one decimal. */
+export function decibels(db: number): string {
+  const text = Math.abs(db).toFixed(1).replace(/\.0$/, '')
+  return `${db < 0 ? '−' : ''}${text}`
+}
+
+/** A file name without its ending. */
+export function bare(name: string): string {
+  return name.replace(/\.[A-Za-z0-9]{1,5}$/, '')
+}
