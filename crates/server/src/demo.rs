@@ -3,6 +3,7 @@
 use crate::App;
 use crate::features::cuts::store::{self as cuts, Mark, Setup, UsedSound};
 use crate::features::sounds::{attach, store as sounds};
+use crate::jobs::{Task, queue};
 use crate::problem::Problem;
 use jaunty_core::plan::Role;
 use jaunty_core::units::{FrameRate, samples_from_seconds, seconds_from_samples};
@@ -58,12 +59,15 @@ pub async fn load(app: &App, folder: &Path) -> Result<bool, Problem> {
     let words: Vec<(u64, String)> = LINES.iter().map(|l| (samples_from_seconds(l.start_s), l.words.to_owned())).collect();
     let id = cuts::insert(&app.pool, CUT.title, &setup, &shots, &moments, &words).await?;
     let Some((voice, beds)) = paths.split_last() else { return Ok(false) };
-    // The narration first: the beds are then shaped under it as they come in.
     let voice = store(app, voice).await?;
     attach(app, id, Role::Narration, voice).await?;
-    for bed in beds {
+    let Some((main, others)) = beds.split_last() else { return Ok(false) };
+    let main = store(app, main).await?;
+    attach(app, id, Role::Bed, main).await?;
+    // The others are read too, and stand ready to be chosen.
+    for bed in others {
         let bed = store(app, bed).await?;
-        attach(app, id, Role::Bed, bed).await?;
+        queue::add(&app.pool, id, &Task::Read { sound: bed.hash, role: Role::Bed, what: String::new() }).await?;
     }
     Ok(true)
 }

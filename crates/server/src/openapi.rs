@@ -29,7 +29,7 @@ use utoipa::OpenApi;
         listening::mix,
         listening::shaped
     ),
-    components(schemas(ProblemBody))
+    components(schemas(ProblemBody, listening::HearView))
 )]
 struct Document;
 

@@ -6,7 +6,7 @@ use super::{Task, queue};
 use crate::App;
 use crate::features::cuts::store::{self as cuts, CutRow};
 use crate::features::sounds::store as sounds;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use jaunty_core::fit::{self, FitRequest, Fitting};
 use jaunty_core::plan::{self, BedInput, NarrationInput, Plan, Role};
 use jaunty_core::reading::{BarLikeness, Cancelled, Reading, read_bed};
@@ -61,13 +61,27 @@ pub async fn run(app: &App, job: &Claimed, report: Report) -> Result<(), TaskErr
     match &job.task.0 {
         Task::Read { sound, role, what } => {
             read(app, sound, *role, report).await?;
-            queue::add(&app.pool, job.cut_id, &Task::Plan { what: what.clone() }).await?;
+            let cut = cuts::cut(&app.pool, job.cut_id).await?;
+            let used = cut.and_then(|c| match role {
+                Role::Bed => c.setup.bed,
+                Role::Narration => c.setup.narration,
+            });
+            // The cut may have gone on to another sound while this one was read.
+            if used.is_some_and(|u| u.hash == *sound) {
+                queue::add(&app.pool, job.cut_id, &Task::Plan { what: what.clone() }).await?;
+            }
             Ok(())
         }
         Task::Plan { what } => {
             report.say("fitting and shaping", 0.1);
-            let Some(cut) = cuts::cut(&app.pool, job.cut_id).await? else { return Ok(()) };
-            plan_cut(app, &cut, what).await
+            loop {
+                let Some(cut) = cuts::cut(&app.pool, job.cut_id).await? else { return Ok(()) };
+                match plan_cut(app, &cut, what).await {
+                    // Another change came first: plan again, on top of it.
+                    Err(TaskError::Problem(problem)) if problem.code() == Code::Stale => {}
+                    other => return other,
+                }
+            }
         }
     }
 }

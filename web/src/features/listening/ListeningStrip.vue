@@ -32,8 +32,7 @@ useEventListener(document, 'keydown', (event) => {
   else if (event.key === 'ArrowRight')
     listening.seek(Math.min(cut.lengthS, listening.positionS.value + (event.shiftKey ? 5 : 1)))
   else if (event.key === 'Home') listening.seek(0)
-  else if (['1', '2', '3'].includes(event.key))
-    listening.hear.value = CHOICES[Number(event.key) - 1]?.hear ?? 'everything'
+  else if (['1', '2', '3'].includes(event.key)) listening.listenTo(CHOICES[Number(event.key) - 1]?.hear ?? 'everything')
   else return
   event.preventDefault()
 })
@@ -75,7 +74,7 @@ useEventListener(document, 'keydown', (event) => {
         :aria-checked="listening.hear.value === choice.hear"
         :class="{ on: listening.hear.value === choice.hear }"
         :data-test="`hear-${choice.hear}`"
-        @click="listening.hear.value = choice.hear"
+        @click="listening.listenTo(choice.hear)"
       >
         {{ choice.label }} <kbd>{{ k + 1 }}</kbd>
       </button>

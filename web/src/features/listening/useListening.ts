@@ -44,6 +44,10 @@ export function useListening(cut: Ref<CutView | null>) {
     if (at !== null) positionS.value = at / RATE_HZ
   })
 
+  function listenTo(what: Hear) {
+    hear.value = what
+  }
+
   const samples = (seconds: number) => Math.round(seconds * RATE_HZ)
 
   function play() {
@@ -111,7 +115,20 @@ export function useListening(cut: Ref<CutView | null>) {
     void context?.close()
   })
 
-  return { positionS, playing, repeating, passage, hear, play, stop, seek, toggle, toggleRepeat, repeatPassage }
+  return {
+    positionS,
+    playing,
+    repeating,
+    passage,
+    hear,
+    play,
+    stop,
+    seek,
+    toggle,
+    toggleRepeat,
+    repeatPassage,
+    listenTo,
+  }
 }
 
 export type Listening = ReturnType<typeof useListening>

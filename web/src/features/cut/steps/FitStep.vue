@@ -32,7 +32,7 @@ function worst(of: FittingView): SpliceView['audible'] | null {
 function hearAround(splice: SpliceView) {
   const reading = props.cut.bed?.reading
   const bar = reading && reading.tempoBpm > 0 ? (60 / reading.tempoBpm) * reading.metre : 2
-  props.listening.hear.value = 'bed'
+  props.listening.listenTo('bed')
   props.listening.repeatPassage(splice.atS - bar, Math.min(props.cut.lengthS, splice.atS + bar))
 }
 </script>

@@ -1,0 +1,37 @@
+//! Takes pictures of a running Jaunty Bar: `pictures URL FOLDER NAME=PATH[@SELECTOR-TO-CLICK] ...`
+
+use jaunty_e2e::{Browser, BrowserError};
+use std::path::Path;
+use std::time::Duration;
+
+#[tokio::main]
+async fn main() -> Result<(), BrowserError> {
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    let [url, folder, wanted @ ..] = arguments.as_slice() else {
+        eprintln!("usage: pictures URL FOLDER NAME=PATH[@SELECTOR] ...");
+        return Ok(());
+    };
+    let browser = Browser::start().await?;
+    for one in wanted {
+        let (name, path) = one.split_once('=').ok_or_else(|| BrowserError::Missing(format!("a = in {one}")))?;
+        let (path, click) = path.split_once('@').map_or((path, None), |(p, c)| (p, Some(c)));
+        // "cut" stands for the first cut, whose address holds a name that nobody can guess.
+        if let Some(step) = path.strip_prefix("/cut/") {
+            browser.client().goto(url).await?;
+            let cut = browser.find("cut").await?.attr("href").await?.unwrap_or_default();
+            browser.client().goto(&format!("{url}{cut}/{step}")).await?;
+        } else {
+            browser.client().goto(&format!("{url}{path}")).await?;
+        }
+        tokio::time::sleep(Duration::from_millis(1800)).await;
+        if let Some(selector) = click {
+            browser.css(selector).await?.click().await?;
+            tokio::time::sleep(Duration::from_millis(700)).await;
+        }
+        browser.picture(&Path::new(folder).join(format!("{name}.png"))).await?;
+    }
+    for line in browser.log("browser").await? {
+        eprintln!("console: {line}");
+    }
+    browser.close().await
+}

@@ -1,0 +1,183 @@
+//! A headless Chromium at 1280 x 800.
+
+use crate::{Guarded, eventually, free_port, guarded};
+use fantoccini::elements::Element;
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use std::path::Path;
+use std::time::Duration;
+use tempfile::TempDir;
+
+/// Why a browser did not do what was asked.
+#[derive(Debug, thiserror::Error)]
+pub enum BrowserError {
+    /// ChromeDriver said no.
+    #[error(transparent)]
+    Command(#[from] fantoccini::error::CmdError),
+    /// No session could be had.
+    #[error(transparent)]
+    Session(#[from] fantoccini::error::NewSessionError),
+    /// The system said no.
+    #[error(transparent)]
+    Io(#[from] std::io::Error),
+    /// The plain HTTP call to ChromeDriver failed.
+    #[error(transparent)]
+    Http(#[from] reqwest::Error),
+    /// Something did not appear.
+    #[error("{0} did not appear")]
+    Missing(String),
+}
+
+/// A browser with one page.
+pub struct Browser {
+    client: Client,
+    driver: String,
+    downloads: TempDir,
+    // Ended last, after the client has said goodbye.
+    _process: Guarded,
+    _profile: TempDir,
+}
+
+impl Browser {
+    /// Starts one.
+    ///
+    /// # Errors
+    /// [`BrowserError`]; Chromium and ChromeDriver must be installed.
+    pub async fn start() -> Result<Self, BrowserError> {
+        let port = free_port()?;
+        let process = guarded(&format!("chromedriver --port={port} --allowed-ips=127.0.0.1"))?;
+        let driver = format!("http://127.0.0.1:{port}");
+        let status = format!("{driver}/status");
+        let up = eventually(Duration::from_secs(30), async || reqwest::get(&status).await.ok()).await;
+        up.ok_or_else(|| BrowserError::Missing("ChromeDriver".into()))?;
+        let (profile, downloads) = (tempfile::tempdir()?, tempfile::tempdir()?);
+        let arguments = [
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-dev-shm-usage",
+            "--disable-quic",
+            "--no-first-run",
+            "--no-default-browser-check",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--disable-extensions",
+            "--mute-audio",
+            "--force-device-scale-factor=1",
+            "--window-size=1280,800",
+            "--autoplay-policy=no-user-gesture-required",
+        ];
+        let mut all: Vec<String> = arguments.map(str::to_owned).to_vec();
+        all.push(format!("--user-data-dir={}", profile.path().display()));
+        let capabilities = json!({
+            "browserName": "chrome",
+            "goog:loggingPrefs": { "browser": "ALL", "performance": "ALL" },
+            "goog:chromeOptions": {
+                "binary": "/usr/bin/chromium",
+                "args": all,
+                "prefs": { "download.default_directory": downloads.path(), "download.prompt_for_download": false },
+            },
+        });
+        let capabilities = capabilities.as_object().cloned().unwrap_or_default();
+        let client = ClientBuilder::new(HttpConnector::new()).capabilities(capabilities).connect(&driver).await?;
+        let browser = Self { client, driver, downloads, _process: process, _profile: profile };
+        browser.devtools("Emulation.setDeviceMetricsOverride", json!({ "width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": false })).await?;
+        Ok(browser)
+    }
+
+    /// The page.
+    pub fn client(&self) -> &Client {
+        &self.client
+    }
+
+    async fn session(&self) -> Result<String, BrowserError> {
+        self.client.session_id().await?.ok_or_else(|| BrowserError::Missing("a session".into()))
+    }
+
+    /// Gives a command of the DevTools protocol.
+    ///
+    /// # Errors
+    /// [`BrowserError`].
+    pub async fn devtools(&self, command: &str, parameters: Value) -> Result<(), BrowserError> {
+        let url = format!("{}/session/{}/goog/cdp/execute", self.driver, self.session().await?);
+        reqwest::Client::new().post(url).json(&json!({ "cmd": command, "params": parameters })).send().await?.error_for_status()?;
+        Ok(())
+    }
+
+    /// What the browser logged: `browser` for the console, `performance` for the network.
+    ///
+    /// # Errors
+    /// [`BrowserError`].
+    pub async fn log(&self, kind: &str) -> Result<Vec<String>, BrowserError> {
+        let url = format!("{}/session/{}/se/log", self.driver, self.session().await?);
+        let answer: Value = reqwest::Client::new().post(url).json(&json!({ "type": kind })).send().await?.json().await?;
+        let entries = answer["value"].as_array().cloned().unwrap_or_default();
+        Ok(entries.iter().filter_map(|e| e["message"].as_str().map(str::to_owned)).collect())
+    }
+
+    /// The element with the test name `name`, once it is there.
+    ///
+    /// # Errors
+    /// [`BrowserError::Missing`] after 40 seconds.
+    pub async fn find(&self, name: &str) -> Result<Element, BrowserError> {
+        self.css(&format!("[data-test=\"{name}\"]")).await
+    }
+
+    /// The first element of a CSS selector, once it is there.
+    ///
+    /// # Errors
+    /// [`BrowserError::Missing`] after 40 seconds.
+    pub async fn css(&self, selector: &str) -> Result<Element, BrowserError> {
+        let found = eventually(Duration::from_secs(40), async || self.client.find(Locator::Css(selector)).await.ok()).await;
+        found.ok_or_else(|| BrowserError::Missing(selector.to_owned()))
+    }
+
+    /// How many elements carry the test name `name`.
+    ///
+    /// # Errors
+    /// [`BrowserError`].
+    pub async fn count(&self, name: &str) -> Result<usize, BrowserError> {
+        Ok(self.client.find_all(Locator::Css(&format!("[data-test=\"{name}\"]"))).await?.len())
+    }
+
+    /// Chooses a file in the upload with the test name `name`.
+    ///
+    /// # Errors
+    /// [`BrowserError`].
+    pub async fn choose_file(&self, name: &str, file: &Path) -> Result<(), BrowserError> {
+        // The test name lands on the upload's root or on its input, whichever the component passes it to.
+        let selector = format!("[data-test=\"{name}\"] input[type=file], input[type=file][data-test=\"{name}\"]");
+        Ok(self.css(&selector).await?.send_keys(&file.display().to_string()).await?)
+    }
+
+    /// A file that was saved by the page, once it is whole.
+    ///
+    /// # Errors
+    /// [`BrowserError::Missing`] after 40 seconds.
+    pub async fn saved_file(&self) -> Result<std::path::PathBuf, BrowserError> {
+        let whole = async || {
+            let entries: Vec<_> = std::fs::read_dir(self.downloads.path()).ok()?.flatten().map(|e| e.path()).collect();
+            entries.into_iter().find(|p| p.extension().is_some_and(|e| e == "wav"))
+        };
+        eventually(Duration::from_secs(40), whole).await.ok_or_else(|| BrowserError::Missing("a saved file".into()))
+    }
+
+    /// Writes a picture of the page.
+    ///
+    /// # Errors
+    /// [`BrowserError`].
+    pub async fn picture(&self, to: &Path) -> Result<(), BrowserError> {
+        std::fs::write(to, self.client.screenshot().await?)?;
+        Ok(())
+    }
+
+    /// Ends the session.
+    ///
+    /// # Errors
+    /// [`BrowserError`].
+    pub async fn close(self) -> Result<(), BrowserError> {
+        Ok(self.client.clone().close().await?)
+    }
+}
