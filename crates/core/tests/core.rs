@@ -1,1 +1,12 @@
+//! The core, tested on its own: no server, no files.
 
+mod parts {
+    pub mod any_input;
+    pub mod fit;
+    pub mod levels;
+    pub mod loudness;
+    pub mod music;
+    pub mod reading;
+    pub mod splice;
+    pub mod time;
+}

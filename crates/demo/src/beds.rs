@@ -35,6 +35,7 @@ const G: Chord = (43, false);
 const A: Chord = (45, false);
 const B_MINOR: Chord = (47, true);
 
+const OPENING: &[Chord] = &[B_MINOR, G, D, A, G, A];
 const VERSE: &[Chord] = &[D, A, B_MINOR, G, D, A, G, A];
 const CHORUS: &[Chord] = &[G, A, B_MINOR, F_SHARP_MINOR, G, A, D, D];
 const BREAK: &[Chord] = &[E_MINOR, B_MINOR, G, A];
@@ -56,21 +57,21 @@ const CHORUS_TUNE: &[(f64, i32, f64)] = &[
 ];
 const VERSE_TUNE: &[(f64, i32, f64)] = &[(0.5, 81, 0.5), (2.0, 78, 0.5), (4.5, 76, 0.5), (6.0, 73, 1.0), (8.5, 74, 0.5), (10.0, 78, 0.5), (12.0, 79, 1.5)];
 
-/// "Copper Escapement": 104 BPM in four, 2:48, built up to two choruses, with its own ending.
+/// "Copper Escapement": 104 BPM in four, 2:44, built up to two choruses, with its own ending.
 pub fn copper_escapement() -> Score {
     let mut score = Score {
         title: "Copper Escapement",
         tempo_bpm: 104.0,
         metre: 4,
-        bars: 72,
+        bars: 70,
         head_s: 0.0,
-        tail_s: 1.85,
+        tail_s: 2.4,
         // Guitar, pizzicato, bass, strings, glockenspiel, clarinet, drums.
         instruments: vec![(0, 25, 88, 48), (1, 45, 96, 80), (2, 33, 100, 64), (3, 48, 66, 70), (4, 9, 62, 90), (5, 71, 84, 54), (DRUMS, 0, 92, 64)],
         notes: Vec::new(),
     };
     let form = [
-        Stretch { bars: 8, fullness: 0, chords: VERSE, tune: &[] },
+        Stretch { bars: 6, fullness: 0, chords: OPENING, tune: &[] },
         Stretch { bars: 16, fullness: 1, chords: VERSE, tune: VERSE_TUNE },
         Stretch { bars: 16, fullness: 3, chords: CHORUS, tune: CHORUS_TUNE },
         Stretch { bars: 8, fullness: 0, chords: BREAK, tune: &[] },

@@ -25,7 +25,7 @@ pub fn narration(lines: &[Line], length_s: f64, folder: &Path) -> Result<Sound, 
     for (index, line) in lines.iter().enumerate() {
         let piece = folder.join(format!("line-{index}.wav"));
         let status = Command::new("espeak-ng")
-            .args(["-v", "en-gb", "-s", "158", "-p", "38", "-a", "120", "-w"])
+            .args(["-v", "en-gb", "-s", "146", "-p", "38", "-a", "120", "-w"])
             .arg(&piece)
             .arg(line.words)
             .status()

@@ -8,15 +8,15 @@ import { bandPath, loudestOf } from './band'
 import { clipped, type Label } from './fit'
 
 export const MAP = {
-  height: 330,
+  height: 380,
   bedMiddle: 62,
   bedHalf: 26,
   ribbonTop: 92,
-  ribbonBottom: 232,
-  cutMiddle: 268,
+  ribbonBottom: 282,
+  cutMiddle: 318,
   cutHalf: 20,
-  phrases: 296,
-  foot: 318,
+  phrases: 346,
+  foot: 368,
 } as const
 const LEFT = 8
 const RIGHT = 12

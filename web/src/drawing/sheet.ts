@@ -12,6 +12,8 @@ import { clipped, textWidth, thinned, type Label } from './fit'
 export const ROWS = { shots: 10, letters: 26, band: 53, bandHalf: 19, hairpins: 84, words: 102 } as const
 const LEFT = 44
 const RIGHT = 18
+/** Size of the names of shots and moments. */
+const NAME_PX = 13
 
 export interface Hairpin {
   level: LevelView
@@ -43,6 +45,8 @@ export interface SheetLine {
   splices: { x: number; label: string; audible: string }[]
   shots: Label[]
   moments: Label[]
+  /** The shot that goes on from the line before. */
+  carried: Label | null
   hairpins: Hairpin[]
   words: Words[]
   ringOut: number | null
@@ -114,65 +118,69 @@ function layoutLine(
     numbers: thinned(wanted, taken).map(({ x: at, text }) => ({ x: at, text })),
     letters,
     splices,
-    ...marks(cut, here, x, right),
-    hairpins: (plan?.levels ?? []).flatMap((level) => hairpins(level, cut.lengthS, startS, endS, x)),
+    ...marks(cut, startS, here, x, right),
+    hairpins: (plan?.levels ?? []).flatMap((level) => hairpins(level, plan?.levels ?? [], startS, endS, x)),
     words: (plan?.phrases ?? []).flatMap((phrase, k) => words(phrase, k, startS, endS, x)),
     ringOut: fitting?.lastHitS != null && here(fitting.lastHitS) ? x(fitting.lastHitS) : null,
   }
 }
 
 /** Shots and moments share the top row; each name is clipped before the next mark. */
-function marks(cut: CutView, here: (s: number) => boolean, x: (s: number) => number, right: number) {
-  const shots = cut.shots
-    .filter((shot) => here(shot.atS))
-    .map((shot) => ({ x: x(shot.atS), text: shot.name, moment: false }))
-  const moments = cut.moments
-    .filter((moment) => here(moment.atS))
-    .map((m) => ({ x: x(m.atS), text: m.name, moment: true }))
-  const all = [...shots, ...moments].sort((a, b) => a.x - b.x)
-  const labelled = all.map((mark, index) => {
-    const next = all[index + 1]?.x ?? right + RIGHT
-    return { ...mark, text: clipped(mark.text, 12, next - mark.x - 16) }
+function marks(cut: CutView, startS: number, here: (s: number) => boolean, x: (s: number) => number, right: number) {
+  const mark = (moment: boolean) => (one: { atS: number; name: string }) => ({ x: x(one.atS), text: one.name, moment })
+  const all = [
+    ...cut.shots.filter((shot) => here(shot.atS)).map(mark(false)),
+    ...cut.moments.filter((m) => here(m.atS)).map(mark(true)),
+  ]
+  all.sort((a, b) => a.x - b.x)
+  const labelled = all.map((one, index) => {
+    const last = index + 1 === all.length
+    const room = (last ? right : (all[index + 1]?.x ?? right)) - one.x - 14
+    // The last name of a line that does not fit is written out on the next line instead.
+    return { ...one, text: last && textWidth(one.text, NAME_PX) > room ? '' : clipped(one.text, NAME_PX, room) }
   })
-  return {
-    shots: labelled.filter((mark) => !mark.moment).map(({ x: at, text }) => ({ x: at, text })),
-    moments: labelled.filter((mark) => mark.moment).map(({ x: at, text }) => ({ x: at, text })),
-  }
+  const running = [...cut.shots].reverse().find((shot) => shot.atS < startS - 1e-6)
+  const next = all[0]?.x ?? right
+  const carried =
+    running && next - x(startS) > 30
+      ? { x: x(startS), text: clipped(running.name, NAME_PX, next - x(startS) - 14) }
+      : null
+  const of = (moment: boolean) =>
+    labelled.filter((one) => one.moment === moment).map(({ x: at, text }) => ({ x: at, text }))
+  return { shots: of(false), moments: of(true), carried: carried?.text ? carried : null }
 }
 
-/** A swell is an opening wedge where it rises and a closing one where it falls. */
+/** A swell is an opening wedge where it rises and a closing one where it falls, with the levels at their ends. */
 function hairpins(
   level: LevelView,
-  lengthS: number,
+  all: readonly LevelView[],
   startS: number,
   endS: number,
   x: (s: number) => number,
 ): Hairpin[] {
   if (level.kind !== 'swell') return []
-  const wedge = (fromS: number, toS: number, opens: boolean): Hairpin[] => {
+  const wedge = (fromS: number, toS: number, opens: boolean, label: string | null): Hairpin[] => {
     if (toS <= startS || fromS >= endS || toS - fromS < 0.05) return []
     const [from, to] = [x(fromS), x(toS)]
     const [tip, mouth] = opens ? [from, to] : [to, from]
     const y = ROWS.hairpins
+    const fits = label !== null && toS < endS - 0.2
     return [
       {
         level,
         path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`,
         x: from,
         width: to - from,
-        label: opens
-          ? { x: to + 4, text: decibels(-level.underSpeechDb) }
-          : level.riseS === 0
-            ? { x: from - 6 - textWidth(decibels(-level.underSpeechDb), 11), text: decibels(-level.underSpeechDb) }
-            : null,
+        label: fits ? { x: to + 4, text: label } : null,
       },
     ]
   }
-  const rise = level.riseS > 0 ? wedge(level.startS, level.startS + level.riseS, true) : []
-  const fall = level.fallS > 0 ? wedge(level.endS - level.fallS, level.endS, false) : []
-  return [...rise, ...fall].filter(
-    (hairpin) => hairpin.x < x(endS) && hairpin.x + hairpin.width <= x(startS + (lengthS - startS)) + 1,
-  )
+  const top = decibels(-level.underSpeechDb)
+  const dip = all.find((object) => object.kind === 'dip' && object.startS > level.endS - 0.05)
+  const rise = level.riseS > 0 ? wedge(level.startS, level.startS + level.riseS, true, top) : []
+  const fall =
+    level.fallS > 0 ? wedge(level.endS - level.fallS, level.endS, false, dip ? decibels(-dip.underSpeechDb) : null) : []
+  return [...rise, ...fall]
 }
 
 /** The words of a phrase within this line: a phrase over a line break has its words on both lines, by time. */

@@ -28,9 +28,15 @@ pub struct Taste {
     fade: Option<f32>,
 }
 
+/// Cost of ending with a fade.
+const FADE: f32 = 1.0;
+/// What a bed with an ending of its own pays more for a fade: two or three fair splices are worth
+/// keeping the last hit ("it chopped off the nice ending" is a standing complaint).
+const ENDING_LOST: f32 = 4.0;
+
 impl Taste {
     /// The least cost with whatever end.
-    pub const BEST: Self = Self { join: 0.25, own_ending: Some(0.0), fade: Some(1.0) };
+    pub const BEST: Self = Self { join: 0.25, own_ending: Some(0.0), fade: Some(FADE) };
     /// The bed's own ending or nothing.
     pub const OWN_ENDING: Self = Self { fade: None, ..Self::BEST };
     /// A fade at the end.
@@ -170,7 +176,7 @@ impl<'a> Planner<'a> {
             }
         };
         if start > self.wanted {
-            offer(self.taste.fade.unwrap_or(1.0), Last { state: None, enter: None, end: FittingEnd::Fade });
+            offer(self.taste.fade.unwrap_or(FADE), Last { state: None, enter: None, end: FittingEnd::Fade });
         }
         for bucket in 0..buckets {
             for bar in 0..columns {
@@ -238,7 +244,8 @@ impl<'a> Planner<'a> {
             // Only from the last bar line before the end: earlier ones step on to it.
             let next = if bar < self.last_bar() { self.duration(bar, bar + 1) } else { 0 };
             if rest <= next.min(has) {
-                offer(label.cost + base, None, FittingEnd::Fade);
+                let lost = if ending.kind == EndingKind::OwnEnding { ENDING_LOST } else { 0.0 };
+                offer(label.cost + base + lost, None, FittingEnd::Fade);
             }
         }
     }

@@ -14,7 +14,7 @@ const TEMPO_RANGE_BPM: (f64, f64) = (46.0, 215.0);
 /// Where people tap when nothing else decides, and how far in octaves they stray (cf. Moelants
 /// 2002, "Preferred tempo reconsidered": about 120 BPM).
 const PREFERRED_BPM: f64 = 112.0;
-const PREFERRED_OCTAVES: f64 = 0.75;
+const PREFERRED_OCTAVES: f64 = 0.5;
 
 /// The beats of a bed.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -146,7 +146,7 @@ fn best_path(strength: &[f32], intervals: &Intervals, prior: &[f32]) -> Vec<usiz
     let on: Vec<f32> = (0..len).map(|k| (0.06 + 0.35 * peak[k] + 0.65 * strength[k]).ln()).collect();
     let mut off = vec![0.0f32; len + 1];
     for k in 0..len {
-        off[k + 1] = off[k] + (1.0 - 0.85 * strength[k]).ln();
+        off[k + 1] = off[k] + (1.0 - 0.94 * strength[k]).ln();
     }
     let weights: Vec<f32> = prior.iter().map(|p| 0.55 * p).collect();
     let count = intervals.count;

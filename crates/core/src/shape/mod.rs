@@ -6,7 +6,7 @@
 //! whenever it is needed and never stored as samples.
 
 use crate::SAMPLE_RATE_HZ;
-use crate::sound::loudness::{BLOCK_SAMPLES, SILENCE_ENERGY, lufs_from_energy};
+use crate::sound::loudness::{BLOCK_SAMPLES, SILENCE_ENERGY, energy_from_lufs, lufs_from_energy};
 use crate::speech::{Gap, Phrase, gaps};
 use crate::units::{gain_from_db, samples_from_seconds};
 use serde::{Deserialize, Serialize};
@@ -31,7 +31,7 @@ const BEFORE_SPEECH_S: f64 = 0.15;
 /// Swells lower than this are left out: they sound like a mistake.
 const LEAST_RISE_DB: f64 = 4.0;
 /// A gap shorter than this never gets a swell.
-const LEAST_GAP_S: f64 = 1.6;
+const LEAST_GAP_S: f64 = 2.4;
 /// Fade in and out: about 1 s and 2 s, the out longer, common practice.
 const FADE_IN_S: f64 = 1.0;
 const FADE_OUT_S: f64 = 2.0;
@@ -244,13 +244,16 @@ impl Levels<'_> {
         let mut gain_db = own.clamp(whole - MOST_CORRECTION_DB, whole + MOST_CORRECTION_DB);
         /// Three seconds, the short-term window of EBU Tech 3341.
         const WINDOW: usize = 30;
+        // Speech is present in a tenth that is no more than 13 dB under its mean.
+        let least = 0.05 * energy_from_lufs(self.speech);
         for from in blocks(start_samples, end_samples, count) {
             let window = from..(from + WINDOW).min(count);
-            let talking = window.clone().filter(|&b| speech[b] > 0.05 * crate::sound::loudness::energy_from_lufs(self.speech)).count();
-            if 2 * talking < WINDOW || mean(&bed[window.clone()]) <= SILENCE_ENERGY {
+            let talking: Vec<usize> = window.filter(|&b| speech[b] > least).collect();
+            let over = |energies: &[f64]| talking.iter().map(|&b| energies[b]).sum::<f64>() / talking.len() as f64;
+            if 2 * talking.len() < WINDOW || over(bed) <= SILENCE_ENERGY {
                 continue;
             }
-            let apart = lufs_from_energy(mean(&speech[window.clone()])) - lufs_from_energy(mean(&bed[window]));
+            let apart = lufs_from_energy(over(speech)) - lufs_from_energy(over(bed));
             gain_db = gain_db.min(apart - LEAST_UNDER_SPEECH_DB);
         }
         LevelObject::Dip { start_samples, end_samples, gain_db, under_speech_db: UNDER_SPEECH_DB, by_hand: false }
@@ -293,10 +296,11 @@ impl GainCurve {
     /// Level in dB at a sample of the cut, without the fades.
     pub fn level_db(&self, at: u64) -> f64 {
         let under = self.under_db(at);
-        let swell = self.swells.iter().find(|s| (s.0..s.1).contains(&at));
+        // A closing swell stays up for good: the last point of a curve must not let the level fall back.
+        let swell = self.swells.iter().find(|s| s.0 <= at && (at < s.1 || s.3 == 0));
         swell.map_or(under, |&(start, end, rise, fall, top)| {
             let up = if rise == 0 { 1.0 } else { eased((at - start) as f64 / rise as f64) };
-            let down = if fall == 0 { 1.0 } else { eased((end - at) as f64 / fall as f64) };
+            let down = if fall == 0 { 1.0 } else { eased(end.saturating_sub(at) as f64 / fall as f64) };
             under + (top - under) * up.min(down)
         })
     }

@@ -78,7 +78,7 @@ const work = computed(() => cut.value?.jobs.filter((job) => job.state !== 'faile
 const failed = computed(() => cut.value?.jobs.filter((job) => job.state === 'failed') ?? [])
 const saved = computed(() =>
   cut.value?.plan
-    ? new Date(cut.value.plan.savedAt).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })
+    ? new Date(cut.value.plan.savedAt).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false })
     : '',
 )
 
@@ -159,6 +159,7 @@ useEventListener(document, 'keydown', (event) => {
   display: grid;
   grid-template: 1fr 52px / 178px 1fr;
   height: 100vh;
+  overflow: hidden;
 }
 .column {
   grid-row: 1 / 3;

@@ -66,6 +66,9 @@ function shade(line: { index: number; startS: number; endS: number }) {
 <template>
   <div ref="holder" class="sheet" data-test="sheet">
     <svg :width="width" :height="sheet.lines.length * sheet.lineHeight" aria-hidden="true">
+      <clipPath id="within-line">
+        <rect :x="sheet.left - 4" y="0" :width="sheet.right - sheet.left + 8" :height="sheet.lineHeight" />
+      </clipPath>
       <g v-for="line in sheet.lines" :key="line.index" :transform="`translate(0 ${line.index * sheet.lineHeight})`">
         <text :x="sheet.left - 8" :y="ROWS.band + 4" text-anchor="end" class="time">{{ clock(line.startS) }}</text>
         <rect v-if="shade(line)" v-bind="shade(line) ?? {}" :y="ROWS.band - 24" height="48" class="passage" />
@@ -80,6 +83,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
           :y2="ROWS.band + 19"
           :class="bar.strong ? 'bar strong' : 'bar'"
         />
+        <text v-if="line.carried" :x="line.carried.x" :y="ROWS.shots" class="shot">{{ line.carried.text }}</text>
         <g v-for="shot in line.shots" :key="`s${shot.x}`">
           <line :x1="shot.x" :x2="shot.x" :y1="ROWS.shots - 8" :y2="ROWS.shots + 3" class="mark" />
           <text :x="shot.x + 4" :y="ROWS.shots" class="shot">{{ shot.text }}</text>
@@ -122,7 +126,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
           :key="`h${k}`"
           :class="['hairpin', { hand: pin.level.byHand, selected: pin.level.index === selected }]"
         >
-          <path :d="pin.path" />
+          <path :d="pin.path" clip-path="url(#within-line)" />
           <text v-if="pin.label" :x="pin.label.x" :y="ROWS.hairpins + 4">{{ pin.label.text }}</text>
           <rect
             :x="pin.x - 4"
@@ -159,6 +163,9 @@ function shade(line: { index: number; startS: number; endS: number }) {
 </template>
 
 <style scoped>
+.sheet svg {
+  display: block;
+}
 .sheet {
   height: 100%;
   overflow: hidden auto;

@@ -1,0 +1,163 @@
+//! Fitting: exact lengths, splices on downbeats, endings, and beds that cannot be re-cut.
+
+use super::music::{Made, Piece};
+use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings};
+use jaunty_core::mix::{FittedBed, Hear, render};
+use jaunty_core::plan::{BedInput, propose};
+use jaunty_core::reading::{BedRead, keep_going, read_bed};
+use jaunty_core::sound::{Sound, Source};
+use jaunty_core::splice::LEAD_SAMPLES;
+use jaunty_core::units::FrameRate;
+use std::sync::LazyLock;
+
+static POP: LazyLock<(Made, BedRead)> = LazyLock::new(|| {
+    let made = Piece::pop(104.0, 48).make();
+    let read = read_bed(&made.sound, &mut keep_going()).unwrap();
+    (made, read)
+});
+
+fn fit(sound: &Sound, read: &BedRead, length_samples: u64) -> Vec<Fitting> {
+    fittings(sound, &read.reading, &read.likeness, &FitRequest { length_samples })
+}
+
+#[test]
+fn every_length_at_every_rate_is_exact_to_the_sample() {
+    let (made, read) = &*POP;
+    for (num, den) in FrameRate::KNOWN {
+        let rate = FrameRate::new(num, den, false).unwrap();
+        for seconds in [16.0, 33.3, 59.0, 60.0, 90.0, 111.0, 150.0, 200.0] {
+            let length = rate.samples_from_frames(rate.frames_from_seconds(seconds).unwrap());
+            for fitting in fit(&made.sound, read, length) {
+                check_whole(&fitting, length);
+                let plan = propose(length, Some(BedInput { sound: "bed", source: &made.sound, fitting: &fitting }), None, &[]);
+                // The last samples only: nothing hangs past the end, nothing is missing before it.
+                let tail = render(&plan, &|_| Some(&made.sound as &dyn Source), length - 100..length + 5000, Hear::Everything).unwrap();
+                assert_eq!(tail.len_samples(), 100);
+            }
+        }
+    }
+}
+
+/// Pieces follow one another without a hole and fill the cut.
+fn check_whole(fitting: &Fitting, length: u64) {
+    assert_eq!(fitting.length_samples, length);
+    assert_eq!(fitting.pieces.first().unwrap().cut_start_samples, 0);
+    assert_eq!(fitting.pieces.last().unwrap().cut_end_samples, length);
+    assert!(fitting.pieces.windows(2).all(|w| w[0].cut_end_samples == w[1].cut_start_samples));
+    assert_eq!(fitting.splices.len() + 1, fitting.pieces.len());
+    assert!((fitting.speed - 1.0).abs() <= 0.01 + 1e-9);
+}
+
+#[test]
+fn shorter_and_longer_keep_the_opening_and_the_own_ending() {
+    let (made, read) = &*POP;
+    // Whole eight-bar phrases of the piece and its ring-out, off by up to what may be left over.
+    for (phrases, off_s) in [(2, 0.0), (3, 0.4), (4, -0.5), (5, 0.2), (7, -0.8), (8, 1.2), (10, -1.5)] {
+        let seconds = 2.0 + phrases as f64 * 8.0 * 4.0 * 60.0 / 104.0 + off_s;
+        let best = &fit(&made.sound, read, (seconds * 48_000.0) as u64)[0];
+        assert_eq!(best.end, FittingEnd::OwnEnding, "{seconds} s");
+        assert_eq!(best.pieces[0].start_bar, 0);
+        // The last hit lies its ring-out before the end, give or take what the limits allow.
+        let hit = best.last_hit_samples.unwrap() as f64 / 48_000.0;
+        let ring = (read.reading.ending.music_end_samples - read.reading.ending.last_hit_samples) as f64 / 48_000.0;
+        assert!((seconds - hit - ring).abs() < 0.30, "{seconds} s: hit at {hit:.2}, ring-out {ring:.2}");
+        let worst = best.splices.iter().map(|s| s.goodness).fold(1.0, f32::min);
+        assert!(worst > 0.85, "{seconds} s: worst splice {worst}");
+    }
+}
+
+#[test]
+fn splices_lie_on_beats_of_the_source_within_ten_milliseconds() {
+    let (made, read) = &*POP;
+    let mut seen = 0;
+    for bars in (10..90).step_by(3) {
+        let seconds = 2.0 + f64::from(bars) * 4.0 * 60.0 / 104.0;
+        for fitting in fit(&made.sound, read, (seconds * 48_000.0) as u64) {
+            for splice in &fitting.splices {
+                seen += 1;
+                for at in [splice.leave_samples, splice.enter_samples] {
+                    let s = at as f64 / 48_000.0;
+                    let error = made.downbeats_s.iter().map(|d| (d - s).abs()).fold(f64::MAX, f64::min);
+                    assert!(error < 0.010, "{seconds} s: a splice {:.1} ms off a downbeat", error * 1000.0);
+                }
+                // What is heard at the join in the cut is the downbeat that is entered.
+                let piece = fitting.pieces.iter().find(|p| p.start_bar == splice.enter_bar).unwrap();
+                let source = fitting.source_position(piece, splice.at_samples);
+                assert!((source - splice.enter_samples as f64).abs() < 10.0, "{source}");
+                assert_eq!(piece.source_start_samples + LEAD_SAMPLES, splice.enter_samples);
+            }
+        }
+    }
+    assert!(seen > 30, "only {seen} splices were seen");
+}
+
+#[test]
+fn a_splice_between_repeats_is_not_heard_in_the_samples() {
+    // The bed repeats exactly every eight bars, so a good splice leaves the sound as it would have gone on.
+    let (made, read) = &*POP;
+    let best = &fit(&made.sound, read, 62 * 48_000)[0];
+    let fitted = FittedBed::new(&made.sound, best);
+    for splice in &best.splices {
+        let mut around = vec![0.0f32; 9600];
+        fitted.read(0, splice.at_samples as i64 - 4800, &mut around);
+        let mut gone_on = vec![0.0f32; 9600];
+        made.sound.read(0, splice.leave_samples as i64 - 4800, &mut gone_on);
+        let power = |s: &[f32]| s.iter().map(|x| x * x).sum::<f32>();
+        let level_db = 10.0 * (power(&around) / power(&gone_on)).log10();
+        assert!(level_db.abs() < 0.7, "the level changes by {level_db:.2} dB");
+    }
+}
+
+#[test]
+fn a_bed_without_an_ending_loops_and_fades() {
+    let made = Piece { ring_s: 0.0, head_s: 0.0, ..Piece::pop(120.0, 8) }.make();
+    let read = read_bed(&made.sound, &mut keep_going()).unwrap();
+    let best = &fit(&made.sound, &read, 45 * 48_000)[0];
+    check_whole(best, 45 * 48_000);
+    assert_eq!(best.end, FittingEnd::Fade);
+    assert!(best.splices.len() >= 2, "16 s last 45 only when bars are played again");
+    assert_eq!(best.speed, 1.0, "a fade takes up what is left over");
+}
+
+#[test]
+fn a_bed_of_two_seconds_says_what_it_did() {
+    let made = Piece { ring_s: 0.0, head_s: 0.0, ..Piece::pop(120.0, 1) }.make();
+    let read = read_bed(&made.sound, &mut keep_going()).unwrap();
+    let all = fit(&made.sound, &read, 90 * 48_000);
+    assert_eq!((all.len(), all[0].end), (1, FittingEnd::Silence));
+    assert!(all[0].notes[0].contains("played once") && all[0].notes[0].contains("longer bed"), "{:?}", all[0].notes);
+    check_whole(&all[0], 90 * 48_000);
+}
+
+#[test]
+fn a_longer_sound_without_bars_is_played_and_faded() {
+    let plane: Vec<f32> = (0..20 * 48_000).map(|n| 0.2 * (n as f32 * 0.03).sin()).collect();
+    let sound = Sound::new(vec![plane]);
+    let read = read_bed(&sound, &mut keep_going()).unwrap();
+    let best = &fit(&sound, &read, 10 * 48_000)[0];
+    if read.reading.bar_count() < 2 {
+        assert_eq!(best.end, FittingEnd::Fade);
+        assert!(best.notes[0].contains("faded"));
+    }
+    check_whole(best, 10 * 48_000);
+}
+
+#[test]
+fn any_range_gives_the_samples_of_the_whole() {
+    let (made, read) = &*POP;
+    let length = 61 * 48_000;
+    for fitting in fit(&made.sound, read, length) {
+        let plan = propose(length, Some(BedInput { sound: "bed", source: &made.sound, fitting: &fitting }), None, &[]);
+        let sounds = |_: &str| Some(&made.sound as &dyn Source);
+        let whole = render(&plan, &sounds, 0..length, Hear::Everything).unwrap();
+        for (from, to) in [(0, 1), (1_000_001, 1_000_333), (12_345, 400_000), (length - 7, length)] {
+            let part = render(&plan, &sounds, from..to, Hear::Everything).unwrap();
+            for channel in 0..2 {
+                let expected = &whole.channels()[channel][from as usize..to as usize];
+                // At another speed the interpolation starts from a rounded position: 1 part in a million.
+                let worst = part.channels()[channel].iter().zip(expected).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+                assert!(worst <= if fitting.speed == 1.0 { 0.0 } else { 1e-5 }, "{from}..{to}: {worst}");
+            }
+        }
+    }
+}

@@ -1,0 +1,64 @@
+//! Loudness against the signals of EBU Tech 3341 (2016), table 1, made here from their description.
+
+use jaunty_core::sound::Sound;
+use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure, true_peak_dbtp};
+
+/// A stereo sine of 1 kHz in steps of (peak level in dBFS, seconds).
+fn sine(steps: &[(f64, f64)]) -> Sound {
+    let mut plane = Vec::new();
+    for &(dbfs, seconds) in steps {
+        let gain = 10f64.powf(dbfs / 20.0);
+        for _ in 0..(seconds * 48_000.0) as usize {
+            let phase = plane.len() as f64 * 1000.0 * std::f64::consts::TAU / 48_000.0;
+            plane.push((gain * phase.sin()) as f32);
+        }
+    }
+    Sound::new(vec![plane.clone(), plane])
+}
+
+#[test]
+fn integrated_loudness_is_that_of_tech_3341() {
+    // Test signals 1 to 5 of table 1, tolerance +-0.1 LU as the document grants.
+    let cases: [(&[(f64, f64)], f64); 5] = [
+        (&[(-23.0, 20.0)], -23.0),
+        (&[(-33.0, 20.0)], -33.0),
+        (&[(-36.0, 10.0), (-23.0, 60.0), (-36.0, 10.0)], -23.0),
+        (&[(-72.0, 10.0), (-36.0, 10.0), (-23.0, 60.0), (-36.0, 10.0), (-72.0, 10.0)], -23.0),
+        (&[(-26.0, 20.0), (-20.0, 20.1), (-26.0, 20.0)], -23.0),
+    ];
+    for (steps, wanted) in cases {
+        let measured = measure(&sine(steps)).integrated_lufs.unwrap();
+        assert!((measured - wanted).abs() <= 0.1, "{steps:?}: {measured}");
+    }
+}
+
+#[test]
+fn short_term_loudness_is_that_of_tech_3341() {
+    // Test signal 9: 1.34 s at -20 and 1.66 s at -30, over and over: constantly -23.0 +-0.1 LUFS.
+    let steps: Vec<(f64, f64)> = (0..5).flat_map(|_| [(-20.0, 1.34), (-30.0, 1.66)]).collect();
+    let measured = measure(&sine(&steps)).short_term_max_lufs.unwrap();
+    assert!((measured + 23.0).abs() <= 0.1, "{measured}");
+}
+
+#[test]
+fn true_peak_finds_what_lies_between_samples() {
+    // Test signal 15: a sine of a quarter of the rate, 45 degrees off, -6 dBTP; +0.2/-0.4 dB granted.
+    let plane: Vec<f32> = (0..48_000).map(|n| (0.5 * (n as f64 * std::f64::consts::FRAC_PI_2 + std::f64::consts::FRAC_PI_4).sin()) as f32).collect();
+    let peak = true_peak_dbtp(&Sound::new(vec![plane])).unwrap();
+    assert!((-6.4..=-5.8).contains(&peak), "{peak}");
+}
+
+#[test]
+fn blocks_are_a_tenth_of_a_second_each() {
+    let energies = block_energies(&sine(&[(-23.0, 2.0), (-100.0, 1.0)]));
+    assert_eq!(energies.len(), 30);
+    assert!((lufs_from_energy(energies[10]) + 23.0).abs() < 0.1);
+    assert!(energies[25] < 1e-8);
+}
+
+#[test]
+fn silence_has_no_loudness() {
+    let measured = measure(&Sound::silence(2, 48_000));
+    assert_eq!((measured.integrated_lufs, measured.short_term_max_lufs, measured.sample_peak_dbfs), (None, None, None));
+    assert_eq!(true_peak_dbtp(&Sound::silence(1, 0)), None);
+}

@@ -1,0 +1,109 @@
+//! Reading music with known beats, and speech with known phrases.
+
+use super::music::{Piece, f_measure, voice};
+use jaunty_core::reading::{Cancelled, EndingKind, keep_going, read_bed};
+use jaunty_core::speech::{attach_words, gaps, read_speech};
+use jaunty_core::units::seconds_from_samples;
+
+#[test]
+fn beats_downbeats_and_tempo_are_found() {
+    for (piece, name) in [
+        (Piece::pop(104.0, 24), "104 in four"),
+        (Piece::pop(78.0, 16), "78 in four"),
+        (Piece::pop(132.0, 24), "132 in four"),
+        (Piece { metre: 3, ..Piece::pop(126.0, 32) }, "126 in three"),
+    ] {
+        let made = piece.make();
+        let read = read_bed(&made.sound, &mut keep_going()).unwrap().reading;
+        let beats: Vec<f64> = read.beats_samples.iter().map(|&s| seconds_from_samples(s)).collect();
+        let downbeats: Vec<f64> = read.bar_lines_samples().into_iter().map(seconds_from_samples).collect();
+        assert!((read.tempo_bpm / piece.bpm - 1.0).abs() < 0.01, "{name}: {} BPM", read.tempo_bpm);
+        assert_eq!(read.metre as usize, piece.metre, "{name}");
+        // +-70 ms: the window of the MIREX beat tracking task.
+        let (f, df) = (f_measure(&made.beats_s, &beats, 0.07), f_measure(&made.downbeats_s, &downbeats, 0.07));
+        assert!(f > 0.95, "{name}: beats {f:.3}");
+        assert!(df > 0.95, "{name}: downbeats {df:.3}");
+        // The grid itself: under 10 ms from the truth.
+        let near = |b: &f64| made.beats_s.iter().map(|t| (t - b).abs()).fold(f64::MAX, f64::min);
+        let errors: Vec<f64> = beats.iter().map(near).filter(|e| *e < 0.07).collect();
+        let mean = errors.iter().sum::<f64>() / errors.len() as f64;
+        assert!(mean < 0.010, "{name}: {:.1} ms", mean * 1000.0);
+    }
+}
+
+#[test]
+fn first_sound_and_ending_are_found() {
+    let made = Piece { head_s: 1.5, ..Piece::pop(110.0, 16) }.make();
+    let read = read_bed(&made.sound, &mut keep_going()).unwrap().reading;
+    assert!((seconds_from_samples(read.music_start_samples) - 1.5).abs() < 0.05);
+    assert_eq!(read.ending.kind, EndingKind::OwnEnding);
+    assert!((seconds_from_samples(read.ending.last_hit_samples) - made.last_hit_s).abs() < 0.05);
+
+    let loop_bed = Piece { ring_s: 0.0, head_s: 0.0, ..Piece::pop(120.0, 8) }.make();
+    assert_ne!(read_bed(&loop_bed.sound, &mut keep_going()).unwrap().reading.ending.kind, EndingKind::FadesOut);
+
+    let mut faded = Piece::pop(110.0, 24).make().sound;
+    let len = faded.channels()[0].len();
+    for plane in faded.channels_mut() {
+        for (n, sample) in plane.iter_mut().enumerate() {
+            *sample *= ((len - n) as f32 / (len / 4) as f32).min(1.0).powi(3);
+        }
+    }
+    assert_eq!(read_bed(&faded, &mut keep_going()).unwrap().reading.ending.kind, EndingKind::FadesOut);
+}
+
+#[test]
+fn bars_that_return_are_alike() {
+    let made = Piece::pop(104.0, 24).make();
+    let read = read_bed(&made.sound, &mut keep_going()).unwrap();
+    // The chords return every eight bars, and bars 1 and 2 of them differ.
+    let same = read.likeness.of(2, 10);
+    let other = read.likeness.of(2, 11);
+    assert!(same > 0.9 && other < 0.7, "same {same}, other {other}");
+    assert!(read.likeness.could_follow(10, 18) > 0.9);
+}
+
+#[test]
+fn reading_can_be_cancelled() {
+    let made = Piece::pop(104.0, 8).make();
+    let mut calls = 0;
+    let result = read_bed(&made.sound, &mut |_, _| {
+        calls += 1;
+        calls < 3
+    });
+    assert_eq!(result.err(), Some(Cancelled));
+    assert_eq!(calls, 3);
+}
+
+#[test]
+fn phrases_and_gaps_are_found() {
+    let truth = [(1.0, 3.2), (4.5, 6.0), (6.12, 7.0), (10.0, 12.5)];
+    let read = read_speech(&voice(15.0, &truth, 0.2), &mut keep_going()).unwrap();
+    // A pause of 0.12 s is inside a phrase.
+    let wanted = [(1.0, 3.2), (4.5, 7.0), (10.0, 12.5)];
+    let found: Vec<(f64, f64)> = read.phrases.iter().map(|p| (seconds_from_samples(p.start_samples), seconds_from_samples(p.end_samples))).collect();
+    assert_eq!(found.len(), wanted.len(), "{found:?}");
+    for (f, w) in found.iter().zip(wanted) {
+        assert!((f.0 - w.0).abs() < 0.05 && (f.1 - w.1).abs() < 0.08, "{f:?} for {w:?}");
+    }
+    let spaces = gaps(&read.phrases, 15 * 48_000);
+    assert_eq!(spaces.len(), 4, "before, two between, after");
+    assert_eq!(spaces.last().unwrap().end_samples, 15 * 48_000);
+
+    let mut phrases = read.phrases;
+    attach_words(&mut phrases, &[(48_000, "One".into()), (216_000, "two".into()), (300_000, "three".into())]);
+    assert_eq!(phrases[0].words.as_deref(), Some("One"));
+    assert_eq!(phrases[1].words.as_deref(), Some("two three"));
+    assert_eq!(phrases[2].words, None);
+}
+
+#[test]
+fn clicks_and_breaths_are_no_phrases() {
+    let mut sound = voice(8.0, &[(1.0, 3.0), (5.5, 7.0)], 0.2);
+    let plane = &mut sound.channels_mut()[0];
+    plane[4 * 48_000..4 * 48_000 + 240].fill(0.5);
+    for (n, sample) in plane[230_000..240_000].iter_mut().enumerate() {
+        *sample += 0.004 * ((n * 7919) % 101) as f32 / 101.0;
+    }
+    assert_eq!(read_speech(&sound, &mut keep_going()).unwrap().phrases.len(), 2);
+}
