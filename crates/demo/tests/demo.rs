@@ -1,1 +1,86 @@
+//! The scenario: what is composed is what is read, and it can be fitted without audible splices.
 
+use jaunty_core::fit::{Audible, FitRequest, FittingEnd, fittings};
+use jaunty_core::reading::{EndingKind, keep_going, read_bed};
+use jaunty_core::speech::read_speech;
+use jaunty_core::units::seconds_from_samples;
+use jaunty_core::sound::Source;
+use jaunty_demo::score::{Played, Score};
+use jaunty_demo::{CUT, LINES, beds, narration};
+use jaunty_media::write_wav;
+use std::process::Command;
+
+/// F-measure with +-70 ms (Davies, Degara and Plumbley 2009).
+fn f_measure(truth: &[f64], found: &[f64]) -> f64 {
+    let hits = truth.iter().filter(|t| found.iter().any(|f| (f - *t).abs() <= 0.07)).count();
+    2.0 * hits as f64 / (truth.len() + found.len()) as f64
+}
+
+fn played(score: &Score) -> Played {
+    score.play().expect("the SoundFont is installed by ./test")
+}
+
+#[test]
+fn the_beds_read_as_they_were_composed_and_no_worse_than_librosa_reads_them() {
+    let folder = tempfile::tempdir().unwrap();
+    let python = concat!(env!("CARGO_MANIFEST_DIR"), "/../../.venv/bin/python");
+    for score in [beds::copper_escapement(), beds::seven_lanterns(), beds::bench_lamp()] {
+        let played = played(&score);
+        let read = read_bed(&played.sound, &mut keep_going()).unwrap().reading;
+        let beats: Vec<f64> = read.beats_samples.iter().map(|&s| seconds_from_samples(s)).collect();
+        let downbeats: Vec<f64> = read.bar_lines_samples().into_iter().map(seconds_from_samples).collect();
+        assert_eq!(read.metre as usize, score.metre, "{}", score.title);
+        let ours = f_measure(&played.beats_s, &beats);
+        assert!(ours > 0.95, "{}: beats {ours:.3}", score.title);
+        assert!(f_measure(&played.downbeats_s, &downbeats) > 0.95, "{}: downbeats", score.title);
+
+        // librosa 0.11 from PyPI (beat_track with its defaults) on the same file, installed by ./test.
+        let file = folder.path().join("bed.wav");
+        write_wav(&file, &played.sound).unwrap();
+        let script = "import sys, json, librosa\ny, sr = librosa.load(sys.argv[1])\nprint(json.dumps([float(t) for t in librosa.frames_to_time(librosa.beat.beat_track(y=y, sr=sr)[1], sr=sr)]))";
+        let out = Command::new(python).args(["-c", script]).arg(&file).output().expect("./test makes .venv");
+        assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+        let text = String::from_utf8(out.stdout).unwrap();
+        let theirs: Vec<f64> = text.trim().trim_matches(['[', ']']).split(", ").filter_map(|t| t.parse().ok()).collect();
+        let theirs = f_measure(&played.beats_s, &theirs);
+        println!("{}: beats F {ours:.3}, librosa {theirs:.3}", score.title);
+        assert!(ours >= theirs - 0.005, "{}: ours {ours:.3}, librosa {theirs:.3}", score.title);
+    }
+}
+
+#[test]
+fn the_main_bed_fits_the_cut_with_its_own_ending_and_silent_splices() {
+    let played = played(&beds::copper_escapement());
+    let read = read_bed(&played.sound, &mut keep_going()).unwrap();
+    assert_eq!(read.reading.ending.kind, EndingKind::OwnEnding);
+    let length_samples = CUT.length_frames * 48_000 / u64::from(CUT.frames_per_second);
+    let best = &fittings(&played.sound, &read.reading, &read.likeness, &FitRequest { length_samples })[0];
+    assert_eq!(best.end, FittingEnd::OwnEnding);
+    assert!(best.splices.iter().all(|s| s.audible == Audible::Silent), "{:?}", best.splices);
+}
+
+#[test]
+fn the_narration_has_the_phrases_that_were_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let voice = narration(&LINES, 90.0, folder.path()).expect("espeak-ng is installed by ./test");
+    assert_eq!(voice.len_samples(), 90 * 48_000);
+    let read = read_speech(&voice, &mut keep_going()).unwrap();
+    // Every line starts a phrase; long ones may pause at a comma.
+    for line in LINES {
+        let near = read.phrases.iter().map(|p| (seconds_from_samples(p.start_samples) - line.start_s).abs()).fold(f64::MAX, f64::min);
+        assert!(near < 0.1, "\"{}\" is {near:.2} s away from a phrase", line.words);
+    }
+    assert!((12..=20).contains(&read.phrases.len()), "{}", read.phrases.len());
+}
+
+#[test]
+fn playing_twice_gives_the_same_samples() {
+    assert!(played(&beds::bench_lamp()).sound == played(&beds::bench_lamp()).sound);
+}
+
+#[test]
+fn the_cut_is_in_order() {
+    assert!(CUT.shots.windows(2).all(|w| w[0].start_frame < w[1].start_frame));
+    assert!(CUT.shots.last().unwrap().start_frame < CUT.length_frames && CUT.moments.iter().all(|m| m.frame < CUT.length_frames));
+    assert!(LINES.windows(2).all(|w| w[0].start_s < w[1].start_s));
+}

@@ -1,1 +1,9 @@
+//! The whole program from outside: over HTTP and through the page.
 
+mod parts {
+    pub mod bad_input;
+    pub mod files;
+    pub mod history;
+    pub mod main_job;
+    pub mod resume;
+}

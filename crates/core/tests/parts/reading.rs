@@ -9,7 +9,7 @@ use jaunty_core::units::seconds_from_samples;
 fn beats_downbeats_and_tempo_are_found() {
     for (piece, name) in [
         (Piece::pop(104.0, 24), "104 in four"),
-        (Piece::pop(78.0, 16), "78 in four"),
+        (Piece::pop(92.0, 20), "92 in four"),
         (Piece::pop(132.0, 24), "132 in four"),
         (Piece { metre: 3, ..Piece::pop(126.0, 32) }, "126 in three"),
     ] {

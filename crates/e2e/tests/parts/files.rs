@@ -1,0 +1,101 @@
+//! Files for the tests, made once, and a client for the server's own interface.
+
+use jaunty_core::sound::Sound;
+use jaunty_demo::{LINES, beds, narration};
+use jaunty_e2e::{Database, Server, eventually};
+use jaunty_media::write_wav;
+use serde_json::{Value, json};
+use std::path::{Path, PathBuf};
+use std::sync::LazyLock;
+use std::time::Duration;
+use tempfile::TempDir;
+
+pub struct Files {
+    folder: TempDir,
+}
+
+/// A bed of 2:44, a loop of 16 s and a narration of a minute.
+pub static FILES: LazyLock<Files> = LazyLock::new(|| {
+    let folder = TempDir::new().expect("a folder");
+    let write = |name: &str, sound: &Sound| write_wav(&folder.path().join(name), sound).expect("room on the disk");
+    write("bed.wav", &beds::copper_escapement().play().expect("the SoundFont").sound);
+    write("loop.wav", &beds::bench_lamp().play().expect("the SoundFont").sound);
+    write("voice.wav", &narration(&LINES[..8], 60.0, folder.path()).expect("espeak-ng"));
+    Files { folder }
+});
+
+impl Files {
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    /// Another file beside them.
+    pub fn with(&self, name: &str, bytes: &[u8]) -> PathBuf {
+        let path = self.path(name);
+        std::fs::write(&path, bytes).expect("room on the disk");
+        path
+    }
+}
+
+/// A server with everything it needs.
+pub struct Stand {
+    pub server: Server,
+    pub database: Database,
+    pub data: TempDir,
+}
+
+impl Stand {
+    pub async fn new(more: &[&str]) -> Self {
+        let database = Database::start().await.expect("MariaDB is installed by ./test");
+        let data = TempDir::new().expect("a folder");
+        let server = Server::start(&database, data.path(), more).await.expect("cargo test --workspace builds jaunty");
+        Self { server, database, data }
+    }
+
+    pub async fn send(&self, method: &str, path: &str, body: Option<Value>) -> (u16, Value) {
+        let client = reqwest::Client::new();
+        let method = reqwest::Method::from_bytes(method.as_bytes()).expect("a method");
+        let mut request = client.request(method, self.server.url(path));
+        if let Some(body) = body {
+            request = request.json(&body);
+        }
+        answer(request).await
+    }
+
+    pub async fn make_cut(&self, title: &str, length: &str) -> String {
+        let body = json!({ "title": title, "length": length, "rate": { "num": 25, "den": 1, "dropFrame": false } });
+        let (status, cut) = self.send("POST", "/api/cuts", Some(body)).await;
+        assert_eq!(status, 200, "{cut}");
+        cut["id"].as_str().expect("an id").to_owned()
+    }
+
+    pub async fn upload(&self, cut: &str, role: &str, file: &Path, name: &str) -> (u16, Value) {
+        let bytes = std::fs::read(file).expect("a file");
+        let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_owned());
+        let form = reqwest::multipart::Form::new().part("file", part);
+        answer(reqwest::Client::new().post(self.server.url(&format!("/api/cuts/{cut}/{role}"))).multipart(form)).await
+    }
+
+    /// The cut once `done` says so.
+    pub async fn cut_when(&self, cut: &str, done: impl Fn(&Value) -> bool) -> Value {
+        let path = format!("/api/cuts/{cut}");
+        let found = eventually(Duration::from_secs(60), async || Some(self.send("GET", &path, None).await.1).filter(&done)).await;
+        match found {
+            Some(cut) => cut,
+            None => panic!("it never came to that: {}", self.send("GET", &path, None).await.1),
+        }
+    }
+}
+
+async fn answer(request: reqwest::RequestBuilder) -> (u16, Value) {
+    let response = request.send().await.expect("the server answers");
+    let status = response.status().as_u16();
+    let problem = response.headers().get("content-type").is_some_and(|t| t == "application/problem+json");
+    let text = response.text().await.expect("a body");
+    let body: Value = serde_json::from_str(&text).unwrap_or(Value::Null);
+    // RFC 9457: a refusal is application/problem+json with type, title, status and detail.
+    if status >= 400 {
+        assert!(problem && body["detail"].is_string() && body["status"] == status && body["type"].is_string(), "{status}: {text}");
+    }
+    (status, body)
+}

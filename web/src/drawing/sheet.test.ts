@@ -1,0 +1,157 @@
+import { describe, expect, it } from 'vitest'
+import type { CutView, LevelView } from '../shared/http'
+import { clipped, thinned } from './fit'
+import { bandPath, height } from './band'
+import { layoutSheet, ROWS } from './sheet'
+import { layoutMap, leftOut } from './map'
+
+const swell: LevelView = {
+  index: 3,
+  kind: 'swell',
+  startS: 8,
+  endS: 14,
+  riseS: 1.2,
+  fallS: 1.2,
+  underSpeechDb: 7,
+  gainDb: -9,
+  byHand: false,
+}
+const dip: LevelView = {
+  ...swell,
+  index: 4,
+  kind: 'dip',
+  startS: 14.1,
+  endS: 18,
+  riseS: 0,
+  fallS: 0,
+  underSpeechDb: 20,
+}
+
+function cut(): CutView {
+  return {
+    id: 'x',
+    title: 'Test',
+    rate: { num: 25, den: 1, dropFrame: false, label: '25' },
+    lengthFrames: 750,
+    lengthS: 30,
+    lengthTimecode: '00:00:30:00',
+    shots: [
+      { name: 'tower', atS: 0, timecode: '' },
+      { name: 'a rather long name of a shot', atS: 8.6, timecode: '' },
+    ],
+    moments: [{ name: 'strike', atS: 12, timecode: '' }],
+    bed: { hash: 'h', name: 'bed.wav', lengthS: 60, damaged: false, rateHz: 48000, channelCount: 2, reading: null },
+    narration: null,
+    jobs: [],
+    plan: {
+      revision: 1,
+      what: '',
+      undo: null,
+      redo: null,
+      savedAt: '',
+      lengthSamples: 1440000,
+      chosen: 0,
+      fittings: [
+        {
+          pieces: [
+            { sourceStartS: 0, sourceEndS: 12, cutStartS: 0, cutEndS: 12 },
+            { sourceStartS: 42, sourceEndS: 60, cutStartS: 12, cutEndS: 30 },
+          ],
+          splices: [
+            {
+              atS: 12,
+              leaveBar: 6,
+              enterBar: 22,
+              audible: 'silent',
+              goodness: 1,
+              crossfadeMs: 30,
+              correlation: 0,
+              why: '',
+            },
+          ],
+          end: 'ownEnding',
+          lastHitS: 28,
+          speedChangePercent: 0,
+          notes: [],
+        },
+      ],
+      barLines: [0, 2, 4, 6, 8].map((atS, k) => ({ atS, bar: k + 1, letter: k === 0 ? 'A' : null })),
+      levels: [swell, dip],
+      phrases: [{ startS: 9, endS: 11, words: 'one two three four' }],
+      findings: [],
+    },
+  }
+}
+
+describe('the sheet', () => {
+  const sheet = layoutSheet(cut(), { stepS: 0.01, peaks: Array(3000).fill(1000) }, 10, 1062, 116)
+
+  it('wraps the time into lines, and pointing is the inverse of drawing', () => {
+    expect(sheet.lines).toHaveLength(3)
+    for (const seconds of [0, 4.2, 9.99])
+      expect(sheet.seconds(1, sheet.x(1, 10 + seconds))).toBeCloseTo(10 + seconds, 6)
+    expect(sheet.seconds(2, 99_999)).toBe(30)
+    expect(sheet.seconds(0, -50)).toBe(0)
+  })
+
+  it('puts a phrase that crosses a line break on both lines, without losing a word', () => {
+    const texts = sheet.lines.map((line) => line.words.map((word) => word.text).join(' '))
+    expect(texts[0]).toBe('one two')
+    expect(texts[1]).toBe('three four')
+  })
+
+  it('draws a swell as an opening and a closing wedge with the levels at their ends', () => {
+    const [rise, fall] = sheet.lines.flatMap((line) => line.hairpins)
+    expect(rise?.label?.text).toBe('−7')
+    expect(fall?.label?.text).toBe('−20')
+    expect(rise?.path).toContain(`L${sheet.x(0, 8)} ${ROWS.hairpins}`)
+    expect(fall?.path).toContain(`L${sheet.x(1, 14)} ${ROWS.hairpins}`)
+  })
+
+  it('marks splice, letter and ring-out where they are heard', () => {
+    expect(sheet.lines[1]?.splices[0]).toMatchObject({ label: '6 › 22', x: sheet.x(1, 12) })
+    expect(sheet.lines[0]?.letters[0]?.text).toBe('A')
+    expect(sheet.lines[2]?.ringOut).toBeCloseTo(sheet.x(2, 28))
+  })
+
+  it('writes a shot name that has no room on the next line', () => {
+    expect(sheet.lines[0]?.shots[1]?.text).toBe('')
+    expect(sheet.lines[1]?.carried?.text).toMatch(/^a rather long name/)
+  })
+
+  it('stands an empty plan', () => {
+    const bare = { ...cut(), plan: null }
+    expect(layoutSheet(bare, null, 15, 0, 116).lines).toHaveLength(2)
+  })
+})
+
+describe('the map', () => {
+  const one = cut()
+  const fitting = one.plan!.fittings[0]!
+
+  it('has a ribbon a piece, and shows what is left out', () => {
+    const map = layoutMap(one, fitting, null, null, 1000)
+    expect(map.ribbons).toHaveLength(2)
+    expect(leftOut(fitting, 60)).toEqual([[12, 42]])
+    expect(map.cutSeconds(map.cutX(17.5))).toBeCloseTo(17.5)
+    expect(map.bedX(60)).toBeCloseTo(map.cutX(30))
+  })
+})
+
+describe('text and bands', () => {
+  it('clips text before it would overlap, and drops what would be a stub', () => {
+    expect(clipped('tower', 12, 200)).toBe('tower')
+    expect(clipped('a rather long name', 12, 60)).toMatch(/…$/)
+    expect(clipped('a rather long name', 12, 10)).toBe('')
+    const kept = thinned([0, 10, 40].map((x) => ({ x, width: 20 })))
+    expect(kept.map((label) => label.x)).toEqual([0, 40])
+  })
+
+  it('stops NaN at the edge and keeps quiet parts visible', () => {
+    expect(height(Number.NaN, 100, 20)).toBe(0)
+    expect(height(1, 0, 20)).toBe(0)
+    expect(height(10, 1000, 20)).toBeCloseTo(2)
+    expect(bandPath([1, 2, 3], 1, 0, 3, (s) => s * 10, 50, 20, 3)).not.toContain('NaN')
+    expect(bandPath([], 1, 0, 3, (s) => s * 10, 50, 20, 3)).toBe('')
+  })
+})
