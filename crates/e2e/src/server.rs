@@ -37,7 +37,7 @@ impl Database {
             return Err(io::Error::other(String::from_utf8_lossy(&made.stderr).into_owned()));
         }
         let init = place.join("init.sql");
-        std::fs::write(&init, "CREATE USER 'jaunty'@'127.0.0.1' IDENTIFIED BY 'test'; GRANT ALL ON *.* TO 'jaunty'@'127.0.0.1'; CREATE DATABASE jaunty;\n")?;
+        std::fs::write(&init, "CREATE USER 'jaunty'@'127.0.0.1' IDENTIFIED BY 'test';\nGRANT ALL ON *.* TO 'jaunty'@'127.0.0.1';\nCREATE DATABASE jaunty;\n")?;
         let program = ["/usr/sbin/mariadbd", "/usr/bin/mariadbd"].into_iter().find(|p| Path::new(p).exists()).unwrap_or("mariadbd");
         let process = guarded(&format!(
             "{program} --no-defaults --user={user} --datadir={0}/data --socket={0}/socket --pid-file={0}/pid --port={port} --bind-address=127.0.0.1 \

@@ -176,7 +176,7 @@ mod tests {
     #[actix_web::test]
     async fn a_failure_of_ours_tells_the_client_no_internals() {
         let response = Problem::from(sqlx::Error::Protocol("SELECT secret FROM table".into())).error_response();
-        assert_eq!(response.headers()["content-type"], "application/problem+json");
+        assert_eq!(response.headers().get("content-type").map(|v| v.as_bytes()), Some(&b"application/problem+json"[..]));
         let body = to_bytes(response.into_body()).await.expect("a body");
         let text = String::from_utf8_lossy(&body);
         assert!(!text.contains("secret") && text.contains("Nothing was lost"), "{text}");
