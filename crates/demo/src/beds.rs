@@ -197,12 +197,12 @@ pub fn seven_lanterns() -> Score {
         let start = (bar * 3) as f64;
         score.note(1, root, 96, start, 0.9);
         for beat in [1.0, 2.0] {
-            [third + 24, fifth + 24].iter().for_each(|&key| score.note(2, key, 66, start + beat, 0.5));
+            [root + 24, third + 24, fifth + 24].iter().for_each(|&key| score.note(2, key, 92, start + beat, 0.5));
         }
         if full {
-            [root + 24, third + 24, fifth + 24].iter().for_each(|&key| score.note(0, key, 58, start, 2.8));
+            [root + 24, third + 24, fifth + 24].iter().for_each(|&key| score.note(0, key, 40, start, 2.8));
             score.note(DRUMS, KICK, 64, start, 0.3);
-            [1.0, 2.0].iter().for_each(|at| score.note(DRUMS, HAT, 46, start + at, 0.2));
+            [1.0, 2.0].iter().for_each(|at| score.note(DRUMS, RIM, 58, start + at, 0.2));
         }
         if bar % 4 == 0 && full {
             TUNE.iter().for_each(|&(at, key, length)| score.note(3, key + if bar / 8 % 2 == 0 { 0 } else { 5 }, 82, start + at, length));

@@ -69,7 +69,7 @@ pub const CUT: Cut = Cut {
 /// What the narrator says, and when.
 pub const LINES: [Line; 12] = [
     line(6.2, "For ninety years the market hall told the town what time it was."),
-    line(10.6, "Then, one winter, it stopped."),
+    line(11.4, "Then, one winter, it stopped."),
     line(17.0, "Nobody had drawings, and the maker was long gone."),
     line(28.2, "So six of us took it apart,"),
     line(30.9, "tooth by tooth, on a bench of planks."),

@@ -40,7 +40,11 @@ pub fn track(onsets: &OnsetSpectra, mono: &[f32], span: (usize, usize)) -> BeatG
     }
     let intervals = Intervals::new();
     let prior = intervals.prior(&strength);
-    let path = best_path(&strength, &intervals, &prior);
+    let (_, path) = candidates(&intervals, &prior)
+        .into_iter()
+        .map(|(near, prior)| best_path(&strength, &near, &prior))
+        .max_by(|a, b| a.0.total_cmp(&b.0))
+        .unwrap_or_default();
     let beats: Vec<usize> = extend(&path, to - from);
     let confidence = confidence(&strength, &beats);
     let beats_s = refine(&beats.iter().map(|b| b + from).collect::<Vec<_>>(), &onsets.flux, mono);
@@ -132,13 +136,41 @@ impl Intervals {
     }
 }
 
-/// How strongly a change of interval is charged, per squared relative change.
-const CHANGE_COST: f32 = 900.0;
+/// Tempi that are tried, each with what lies within a sixth of it: a piece may drift, but a jump
+/// from one level of the pulse to another in mid-piece is the commonest mistake of one free path.
+const CANDIDATES: usize = 6;
+const DRIFT: f64 = 1.0 / 6.0;
+
+/// The intervals around the highest peaks of the prior, with their part of it.
+fn candidates(intervals: &Intervals, prior: &[f32]) -> Vec<(Intervals, Vec<f32>)> {
+    let is_peak = |&k: &usize| (k == 0 || prior[k - 1] <= prior[k]) && (k + 1 == prior.len() || prior[k + 1] < prior[k]);
+    let mut peaks: Vec<usize> = (0..prior.len()).filter(is_peak).collect();
+    peaks.sort_by(|&a, &b| prior[b].total_cmp(&prior[a]));
+    peaks.truncate(CANDIDATES);
+    let around = |peak: usize| {
+        let frames = intervals.frames(peak) as f64;
+        let from = ((frames * (1.0 - DRIFT)) as usize).max(intervals.first) - intervals.first;
+        let to = ((frames * (1.0 + DRIFT)).ceil() as usize - intervals.first + 1).min(prior.len());
+        (Intervals { first: intervals.first + from, count: to - from }, prior[from..to].to_vec())
+    };
+    peaks.into_iter().map(around).collect()
+}
+
+/// What a change of interval costs.
+///
+/// One frame either way is nearly free: an interval of 45.5 frames has to be played as 45 and 46
+/// in turn, and must not lose against a wrong one that happens to be whole.
+fn change_cost(before: usize, now: usize) -> f32 {
+    let frames = before.abs_diff(now);
+    let beyond = frames.saturating_sub(1) as f32 / now as f32;
+    0.02 * frames.min(1) as f32 + 900.0 * beyond * beyond
+}
+
 /// Intervals that one beat may differ from the last.
 const CHANGE_REACH: usize = 5;
 
-/// The best beats through the strength, in frames.
-fn best_path(strength: &[f32], intervals: &Intervals, prior: &[f32]) -> Vec<usize> {
+/// The best beats through the strength, in frames, and their score.
+fn best_path(strength: &[f32], intervals: &Intervals, prior: &[f32]) -> (f32, Vec<usize>) {
     let len = strength.len();
     let peak: Vec<f32> = (0..len)
         .map(|k| strength[k.saturating_sub(1)..(k + 2).min(len)].iter().copied().fold(0.0, f32::max))
@@ -170,8 +202,7 @@ fn best_path(strength: &[f32], intervals: &Intervals, prior: &[f32]) -> Vec<usiz
             let mut best = f32::NEG_INFINITY;
             let mut who = u16::MAX;
             for before in index.saturating_sub(CHANGE_REACH)..(index + CHANGE_REACH + 1).min(count) {
-                let change = (intervals.frames(before) as f32 / frames as f32 - 1.0).powi(2);
-                let value = score[back + before] - CHANGE_COST * change;
+                let value = score[back + before] - change_cost(intervals.frames(before), frames);
                 if value > best {
                     best = value;
                     who = before as u16;
@@ -193,7 +224,7 @@ fn best_path(strength: &[f32], intervals: &Intervals, prior: &[f32]) -> Vec<usiz
             }
         }
     }
-    let (_, mut k, mut index) = best;
+    let (total, mut k, mut index) = best;
     let mut beats = vec![k];
     loop {
         let who = from[k * count + index];
@@ -205,7 +236,7 @@ fn best_path(strength: &[f32], intervals: &Intervals, prior: &[f32]) -> Vec<usiz
         beats.push(k);
     }
     beats.reverse();
-    beats
+    (total, beats)
 }
 
 /// Adds beats at either end while a whole interval fits.
