@@ -24,6 +24,7 @@ export const theme: ThemeConfig = {
     colorError: '#9a2f1f',
     colorText: INK.ink,
     colorTextSecondary: INK.soft,
+    colorTextDescription: INK.soft,
     colorBgBase: '#fffdf6',
     colorBgLayout: INK.ground,
     colorBorder: INK.line,

@@ -28,7 +28,11 @@ impl Database {
     pub async fn start() -> io::Result<Self> {
         let folder = tempfile::tempdir()?;
         let (place, user, port) = (folder.path(), user(), free_port()?);
+        // Installations side by side must not meet in one folder of temporary tables.
+        let scratch = place.join("tmp");
+        std::fs::create_dir(&scratch)?;
         let made = Command::new("mariadb-install-db")
+            .env("TMPDIR", &scratch)
             .args(["--no-defaults", "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-name-resolve", "--innodb-log-file-size=8M"])
             .arg(format!("--datadir={}/data", place.display()))
             .arg(format!("--user={user}"))
@@ -42,7 +46,7 @@ impl Database {
         let process = guarded(&format!(
             "{program} --no-defaults --user={user} --datadir={0}/data --socket={0}/socket --pid-file={0}/pid --port={port} --bind-address=127.0.0.1 \
              --skip-name-resolve --skip-log-bin --init-file={1} --character-set-server=utf8mb4 --collation-server=utf8mb4_unicode_ci \
-             --max-allowed-packet=256M --innodb-buffer-pool-size=32M --innodb-flush-log-at-trx-commit=0 --performance-schema=OFF",
+             --max-allowed-packet=256M --innodb-buffer-pool-size=32M --innodb-flush-log-at-trx-commit=0 --performance-schema=OFF --tmpdir={0}/tmp",
             place.display(),
             init.display()
         ))?;
@@ -81,7 +85,7 @@ impl Server {
             .args(["serve", "--listen", &format!("127.0.0.1:{port}"), "--database-url", &database.url(), "--data"])
             .arg(data)
             .args(more)
-            .env("RUST_LOG", "warn")
+            .env("RUST_LOG", "error")
             .stdin(Stdio::null())
             .stdout(Stdio::null())
             .spawn()?;

@@ -8,15 +8,15 @@ import { bandPath, loudestOf } from './band'
 import { clipped, type Label } from './fit'
 
 export const MAP = {
-  height: 380,
+  height: 430,
   bedMiddle: 62,
   bedHalf: 26,
   ribbonTop: 92,
-  ribbonBottom: 282,
-  cutMiddle: 318,
+  ribbonBottom: 332,
+  cutMiddle: 368,
   cutHalf: 20,
-  phrases: 346,
-  foot: 368,
+  phrases: 396,
+  foot: 418,
 } as const
 const LEFT = 8
 const RIGHT = 12

@@ -102,8 +102,8 @@ describe('the sheet', () => {
 
   it('draws a swell as an opening and a closing wedge with the levels at their ends', () => {
     const [rise, fall] = sheet.lines.flatMap((line) => line.hairpins)
-    expect(rise?.label?.text).toBe('−7')
-    expect(fall?.label?.text).toBe('−20')
+    expect(rise?.labels[0]?.text).toBe('−7')
+    expect(fall?.labels[0]?.text).toBe('−20')
     expect(rise?.path).toContain(`L${sheet.x(0, 8)} ${ROWS.hairpins}`)
     expect(fall?.path).toContain(`L${sheet.x(1, 14)} ${ROWS.hairpins}`)
   })

@@ -21,7 +21,7 @@ export interface Hairpin {
   path: string
   x: number
   width: number
-  label: Label | null
+  labels: Label[]
 }
 
 export interface Words {
@@ -101,12 +101,14 @@ function layoutLine(
     .filter((splice) => here(splice.atS))
     .map((splice) => ({ x: x(splice.atS), label: `${splice.leaveBar} › ${splice.enterBar}`, audible: splice.audible }))
   const letters = barLines.filter((bar) => bar.letter).map((bar) => ({ x: x(bar.atS), text: bar.letter ?? '' }))
+  const ringOut = fitting?.lastHitS != null && here(fitting.lastHitS) ? x(fitting.lastHitS) : null
   const taken = [
+    ...(ringOut === null ? [] : [{ x: ringOut - 12, width: 30 }]),
     ...letters.map((letter) => ({ x: letter.x - 2, width: 20 })),
     ...splices.map((splice) => ({ x: splice.x, width: 22 + textWidth(splice.label, 11) })),
   ]
   const wanted = barLines
-    .filter((bar) => bar.bar % 2 === 1)
+    .filter((bar) => bar.bar % 2 === 1 && x(bar.atS) < right - 10)
     .map((bar) => ({ x: x(bar.atS), text: String(bar.bar), width: 22 }))
   return {
     index,
@@ -121,7 +123,7 @@ function layoutLine(
     ...marks(cut, startS, here, x, right),
     hairpins: (plan?.levels ?? []).flatMap((level) => hairpins(level, plan?.levels ?? [], startS, endS, x)),
     words: (plan?.phrases ?? []).flatMap((phrase, k) => words(phrase, k, startS, endS, x)),
-    ringOut: fitting?.lastHitS != null && here(fitting.lastHitS) ? x(fitting.lastHitS) : null,
+    ringOut,
   }
 }
 
@@ -159,27 +161,29 @@ function hairpins(
   x: (s: number) => number,
 ): Hairpin[] {
   if (level.kind !== 'swell') return []
-  const wedge = (fromS: number, toS: number, opens: boolean, label: string | null): Hairpin[] => {
+  const wedge = (
+    fromS: number,
+    toS: number,
+    opens: boolean,
+    before: string | null,
+    after: string | null,
+  ): Hairpin[] => {
     if (toS <= startS || fromS >= endS || toS - fromS < 0.05) return []
     const [from, to] = [x(fromS), x(toS)]
     const [tip, mouth] = opens ? [from, to] : [to, from]
     const y = ROWS.hairpins
-    const fits = label !== null && toS < endS - 0.2
-    return [
-      {
-        level,
-        path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`,
-        x: from,
-        width: to - from,
-        label: fits ? { x: to + 4, text: label } : null,
-      },
-    ]
+    const labels: Label[] = []
+    if (before && fromS > startS + 0.4) labels.push({ x: from - 6 - textWidth(before, 11), text: before })
+    if (after && toS < endS - 0.3) labels.push({ x: to + 4, text: after })
+    return [{ level, path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`, x: from, width: to - from, labels }]
   }
   const top = decibels(-level.underSpeechDb)
   const dip = all.find((object) => object.kind === 'dip' && object.startS > level.endS - 0.05)
-  const rise = level.riseS > 0 ? wedge(level.startS, level.startS + level.riseS, true, top) : []
+  const under = dip ? decibels(-dip.underSpeechDb) : null
+  const rise = level.riseS > 0 ? wedge(level.startS, level.startS + level.riseS, true, null, top) : []
+  // Without a rise (the opening) the top is written at the mouth of the fall.
   const fall =
-    level.fallS > 0 ? wedge(level.endS - level.fallS, level.endS, false, dip ? decibels(-dip.underSpeechDb) : null) : []
+    level.fallS > 0 ? wedge(level.endS - level.fallS, level.endS, false, level.riseS > 0 ? null : top, under) : []
   return [...rise, ...fall]
 }
 
@@ -195,7 +199,11 @@ function words(
   const to = Math.min(phrase.endS, endS)
   if (to <= from) return []
   const all = (phrase.words ?? `phrase ${index + 1}`).split(' ')
-  const share = (s: number) => Math.round(((s - phrase.startS) / (phrase.endS - phrase.startS)) * all.length)
+  // An end too short for a word keeps none: they stand on the other line.
+  const share = (s: number) => {
+    const part = (s - phrase.startS) / (phrase.endS - phrase.startS)
+    return Math.round((part < 0.2 ? 0 : part > 0.8 ? 1 : part) * all.length)
+  }
   const text = all.slice(share(from), share(to)).join(' ')
   const width = x(to) - x(from)
   return [{ x: x(from), width, text, squeezed: textWidth(text, 13) * 0.86 > width }]

@@ -56,7 +56,9 @@ async fn a_bed_becomes_as_long_as_the_cut_and_breathes_with_the_narration() {
     let own = stand.server.url("");
     for entry in browser.log("performance").await.unwrap() {
         if let Some(url) = entry.split("\"method\":\"Network.requestWillBeSent\"").nth(1).and_then(|e| e.split("\"request\":").nth(1)).and_then(requested) {
-            assert!(url.starts_with(&own) || url.starts_with("data:") || url.starts_with("blob:"), "the page asked {url}");
+            // Chromium's own start page, before ours, asks chrome: addresses; those reach no network.
+            let inside = ["data:", "blob:", "chrome:"].iter().any(|scheme| url.starts_with(scheme));
+            assert!(inside || url.starts_with(&own), "the page asked {url}");
         }
     }
     let errors: Vec<String> = browser.log("browser").await.unwrap();
@@ -112,7 +114,7 @@ async fn sets_a_level_and_takes_it_back(browser: &Browser) {
     };
     undo("set a level").await;
     browser.find("undo").await.unwrap().click().await.unwrap();
-    undo("narration").await;
+    undo("use the").await;
     assert!(browser.find("redo").await.unwrap().text().await.unwrap().contains("set a level"));
 }
 

@@ -11,7 +11,7 @@ function submit() {
 </script>
 
 <template>
-  <a-form layout="vertical" class="card" :model="value" @finish="submit">
+  <a-form layout="vertical" :required-mark="false" class="card" :model="value" @finish="submit">
     <a-form-item label="Title" name="title" :rules="[{ required: true, message: 'Give the cut a title.' }]">
       <a-input v-model:value="value.title" :maxlength="200" data-test="title-input" />
     </a-form-item>

@@ -49,7 +49,7 @@ async function make(body: { title: string; length: string; rate: { num: number; 
         </p>
         <router-link v-for="cut in cuts" :key="cut.id" :to="`/cuts/${cut.id}`" class="card cut" data-test="cut">
           <b>{{ cut.title }}</b>
-          <span class="numbers soft">{{ cut.lengthTimecode }} at {{ cut.rate.label }}</span>
+          <span class="numbers soft">{{ cut.lengthTimecode }} at {{ cut.rate.label }} frames</span>
           <span class="soft">{{ cut.bed ? bare(cut.bed) : 'no bed yet' }}</span>
           <span class="soft">{{ cut.narration ? bare(cut.narration) : 'no narration yet' }}</span>
         </router-link>

@@ -127,7 +127,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
           :class="['hairpin', { hand: pin.level.byHand, selected: pin.level.index === selected }]"
         >
           <path :d="pin.path" clip-path="url(#within-line)" />
-          <text v-if="pin.label" :x="pin.label.x" :y="ROWS.hairpins + 4">{{ pin.label.text }}</text>
+          <text v-for="label in pin.labels" :key="label.x" :x="label.x" :y="ROWS.hairpins + 4">{{ label.text }}</text>
           <rect
             :x="pin.x - 4"
             :y="ROWS.hairpins - 10"

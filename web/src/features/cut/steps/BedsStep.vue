@@ -2,7 +2,7 @@
 import type { UploadProps } from 'ant-design-vue'
 import { onMounted, ref, watch } from 'vue'
 import { answer, sendFile, server, type BedView } from '../../../shared/http'
-import { bare, clock, count } from '../../../shared/words'
+import { bare, clock, count, decibels } from '../../../shared/words'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
@@ -61,7 +61,7 @@ function send(role: 'bed' | 'narration'): UploadProps['customRequest'] {
             <dd>
               {{
                 cut.bed.reading?.integratedLufs != null
-                  ? `${cut.bed.reading.integratedLufs.toFixed(1)} LUFS as it came`
+                  ? `${decibels(cut.bed.reading.integratedLufs)} LUFS as it came`
                   : cut.bed.reading
                     ? 'silent'
                     : 'being read'
@@ -93,7 +93,7 @@ function send(role: 'bed' | 'narration'): UploadProps['customRequest'] {
             <dt>phrases</dt>
             <dd>{{ cut.narration.phraseCount ?? 'being read' }}</dd>
             <dt>loudness</dt>
-            <dd>{{ cut.narration.integratedLufs != null ? `${cut.narration.integratedLufs.toFixed(1)} LUFS` : '' }}</dd>
+            <dd>{{ cut.narration.integratedLufs != null ? `${decibels(cut.narration.integratedLufs)} LUFS` : '' }}</dd>
           </dl>
           <p v-if="cut.narration.phraseCount === 0" class="warn">No speech was found in it. Is it the right file?</p>
           <p v-if="cut.narration.damaged" class="warn">This file breaks off before its end.</p>
@@ -131,7 +131,7 @@ function send(role: 'bed' | 'narration'): UploadProps['customRequest'] {
             <td class="numbers">{{ clock(bed.lengthS) }}</td>
             <td class="numbers">{{ bed.tempoBpm ? `${Math.round(bed.tempoBpm)} BPM` : 'no beat' }}</td>
             <td>{{ bed.tempoBpm ? `${bed.metre} beats` : '' }}</td>
-            <td class="numbers">{{ bed.integratedLufs != null ? `${bed.integratedLufs.toFixed(1)} LUFS` : '' }}</td>
+            <td class="numbers">{{ bed.integratedLufs != null ? `${decibels(bed.integratedLufs)} LUFS` : '' }}</td>
             <td>
               <span v-if="bed.hash === cut.bed?.hash" class="soft">in use</span>
               <a-button
@@ -151,6 +151,12 @@ function send(role: 'bed' | 'narration'): UploadProps['customRequest'] {
 </template>
 
 <style scoped>
+:deep(.ant-upload-wrapper) {
+  display: block;
+}
+:deep(.ant-upload-drag) {
+  height: auto;
+}
 .columns {
   display: grid;
   grid-template-columns: 1fr 1fr;

@@ -15,6 +15,7 @@ const cutWave = useWaveform(() =>
 )
 
 const ENDS = { ownEnding: 'own ending', fade: 'fades out at the end', silence: 'ends before the cut' }
+const SHORT = { silent: 'unnoticed', listen: 'worth a listen', maybe: 'may be heard' }
 const AUDIBLE = { silent: 'nobody should notice it', listen: 'worth a listen', maybe: 'may be heard' }
 
 function speed(of: FittingView): string {
@@ -72,7 +73,7 @@ function hearAround(splice: SpliceView) {
             <span>{{ ENDS[one.end] }}</span>
             <span class="soft">{{ speed(one) }}</span>
             <span :class="worst(one) === 'maybe' ? 'warn' : 'soft'">{{
-              worst(one) ? AUDIBLE[worst(one) ?? 'silent'] : ''
+              worst(one) ? SHORT[worst(one) ?? 'silent'] : ''
             }}</span>
           </button>
           <p v-for="note in fitting.notes" :key="note" class="warn">{{ note }}</p>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { clock } from '../../../shared/words'
+import { clock, decibels } from '../../../shared/words'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
@@ -54,7 +54,7 @@ const rows = computed(() => {
           </dd>
         </template>
         <dt>loudness</dt>
-        <dd>{{ reading.integratedLufs != null ? `${reading.integratedLufs.toFixed(1)} LUFS` : 'silent' }}</dd>
+        <dd>{{ reading.integratedLufs != null ? `${decibels(reading.integratedLufs)} LUFS` : 'silent' }}</dd>
       </dl>
       <div>
         <h3>Form <small class="soft">one row a section; the darker a bar, the louder</small></h3>
@@ -68,8 +68,7 @@ const rows = computed(() => {
               :key="bar.bar"
               class="bar numbers"
               :style="{
-                background: `rgb(79 127 125 / ${Math.round(bar.share * 85)}%)`,
-                color: bar.share > 0.7 ? '#fff' : undefined,
+                background: `rgb(79 127 125 / ${Math.round(bar.share * 60)}%)`,
               }"
               :title="`bar ${bar.bar}, ${clock(bar.startS, true)}`"
               >{{ bar.bar }}</span
