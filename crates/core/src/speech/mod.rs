@@ -116,11 +116,10 @@ impl Levels {
             return Vec::new();
         }
         let range = self.speech_db - self.floor_db;
-        let sure = self.floor_db + (0.45 * range).clamp(5.0, 22.0);
-        let edge = self.floor_db + (0.20 * range).clamp(3.0, 9.0);
-        let mut runs = runs(&self.frames_db, sure);
+        let sure = self.floor_db + (0.40 * range).clamp(4.5, 18.0);
+        let mut runs = self.without_breaths(runs(&self.frames_db, sure));
         for run in &mut runs {
-            *run = self.follow_out(*run, edge);
+            *run = self.follow_out(*run, range);
         }
         let mut joined: Vec<(usize, usize)> = Vec::new();
         for (from, to) in runs {
@@ -133,17 +132,36 @@ impl Levels {
         joined
     }
 
-    /// Moves both edges outwards while the level stays over `edge`, at most 0.12 s before and 0.2 s after.
-    fn follow_out(&self, (from, to): (usize, usize), edge: f32) -> (usize, usize) {
-        let before = self.frames_db[from.saturating_sub(12)..from].iter().rev().take_while(|&&l| l > edge).count();
-        let after = self.frames_db[to..(to + 20).min(self.frames_db.len())].iter().take_while(|&&l| l > edge).count();
+    /// Drops what is short, quiet and stands alone after a pause: the breath before a phrase.
+    fn without_breaths(&self, runs: Vec<(usize, usize)>) -> Vec<(usize, usize)> {
+        const LONGEST: usize = 40;
+        let quiet = |&(from, to): &(usize, usize)| to - from <= LONGEST && self.loudest(from, to) < self.speech_db - 12.0;
+        let pause_before = |k: usize| k == 0 || runs[k].0 - runs[k - 1].1 >= 20;
+        (0..runs.len()).filter(|&k| !(quiet(&runs[k]) && pause_before(k))).map(|k| runs[k]).collect()
+    }
+
+    /// Moves both edges outwards to where the sound leaves the floor: at most 0.12 s before, where
+    /// speech starts abruptly, and 0.5 s after, where it dies away.
+    fn follow_out(&self, (from, to): (usize, usize), range: f32) -> (usize, usize) {
+        let start_edge = self.floor_db + (0.20 * range).clamp(3.0, 9.0);
+        let end_edge = self.floor_db + (0.10 * range).clamp(2.0, 5.0);
+        let before = self.frames_db[from.saturating_sub(12)..from].iter().rev().take_while(|&&l| l > start_edge).count();
+        // Over seven frames: single frames of a dying sound dip into the floor.
+        let smooth = |k: usize| {
+            let near = &self.frames_db[k.saturating_sub(3)..(k + 4).min(self.frames_db.len())];
+            near.iter().sum::<f32>() / near.len() as f32
+        };
+        let after = (to..(to + 50).min(self.frames_db.len())).take_while(|&k| smooth(k) > end_edge).count();
         (from - before, to + after)
     }
 
+    fn loudest(&self, from: usize, to: usize) -> f32 {
+        self.frames_db[from..to].iter().copied().fold(f32::MIN, f32::max)
+    }
+
     fn is_speech(&self, from: usize, to: usize) -> bool {
-        let loudest = self.frames_db[from..to].iter().copied().fold(f32::MIN, f32::max);
-        let strong = self.frames_db[from..to].iter().filter(|&&l| l > self.speech_db - 12.0).count();
-        to - from >= LEAST_PHRASE && loudest > self.speech_db - 8.0 && strong >= 5
+        let strong = self.frames_db[from..to].iter().filter(|&&l| l > self.speech_db - 16.0).count();
+        to - from >= LEAST_PHRASE && self.loudest(from, to) > self.speech_db - 12.0 && strong >= 4
     }
 }
 
