@@ -92,7 +92,9 @@ function layoutLine(
 ): SheetLine {
   const startS = index * secondsPerLine
   const endS = Math.min(cut.lengthS, startS + secondsPerLine)
-  const here = (s: number) => s >= startS - 1e-6 && s < startS + secondsPerLine - 1e-6
+  // What falls on the last pixels of a line is drawn at the head of the next one.
+  const edgeS = secondsPerLine * 0.004
+  const here = (s: number) => s >= startS - edgeS && s < startS + secondsPerLine - edgeS
   const right = x(startS + secondsPerLine)
   const plan = cut.plan
   const fitting = plan?.fittings[plan.chosen]
@@ -108,7 +110,7 @@ function layoutLine(
     ...splices.map((splice) => ({ x: splice.x, width: 22 + textWidth(splice.label, 11) })),
   ]
   const wanted = barLines
-    .filter((bar) => bar.bar % 2 === 1 && x(bar.atS) < right - 10)
+    .filter((bar) => bar.bar % 2 === 1)
     .map((bar) => ({ x: x(bar.atS), text: String(bar.bar), width: 22 }))
   return {
     index,
@@ -173,8 +175,9 @@ function hairpins(
     const [tip, mouth] = opens ? [from, to] : [to, from]
     const y = ROWS.hairpins
     const labels: Label[] = []
-    if (before && fromS > startS + 0.4) labels.push({ x: from - 6 - textWidth(before, 11), text: before })
-    if (after && toS < endS - 0.3) labels.push({ x: to + 4, text: after })
+    if (before && from - 6 - textWidth(before, 11) > x(startS))
+      labels.push({ x: from - 6 - textWidth(before, 11), text: before })
+    if (after && to + 4 + textWidth(after, 11) < x(endS)) labels.push({ x: to + 4, text: after })
     return [{ level, path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`, x: from, width: to - from, labels }]
   }
   const top = decibels(-level.underSpeechDb)

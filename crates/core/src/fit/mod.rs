@@ -284,7 +284,7 @@ fn why(likeness: &BarLikeness, leave: usize, enter: usize, join: &Join) -> Strin
     };
     let moved = match join.moved_samples {
         0 => String::new(),
-        n => format!("; moved {:.1} ms so that the attacks meet", n as f64 / 48.0),
+        n => format!("; moved {:.1} ms {} so that the attacks meet", n.abs() as f64 / 48.0, if n > 0 { "later" } else { "earlier" }),
     };
     format!("{alike}; {place}{moved}")
 }

@@ -47,6 +47,7 @@ const place = computed(() => {
     <header class="step-head">
       <h2>Shape</h2>
       <span class="soft">swells in the gaps, dips under speech</span>
+      <span v-if="plan?.fittings.length && !waveform" class="soft" role="status">drawing the bed …</span>
       <span class="zoom soft">
         {{ secondsPerLine }} seconds a line
         <button class="plain" aria-label="Fewer seconds a line" @click="zoom(-1)">fewer</button>
