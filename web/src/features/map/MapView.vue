@@ -26,7 +26,7 @@ function seek(event: MouseEvent) {
 
 <template>
   <div ref="holder" data-test="map">
-    <svg :width="width" :height="MAP.height" aria-hidden="true">
+    <svg class="score" :width="width" :height="MAP.height" aria-hidden="true">
       <text x="8" y="13" class="caption">the bed, as it is</text>
       <rect
         v-for="hole in map.leftOut"
@@ -97,9 +97,6 @@ function seek(event: MouseEvent) {
   font-size: 13px;
   fill: var(--soft);
 }
-.band {
-  fill: var(--band);
-}
 .hole {
   fill: #ece4d2;
 }
@@ -107,41 +104,14 @@ function seek(event: MouseEvent) {
 .shot-mark {
   stroke: var(--ink);
 }
-.box {
-  fill: var(--ground);
-  stroke: var(--ink);
-}
-.letter {
-  font-size: 11px;
-  font-weight: 700;
-}
 .ribbon {
   stroke: var(--ground);
 }
 .shot {
-  font-family: var(--serif);
-  font-style: italic;
   font-size: 12px;
-  fill: var(--soft);
 }
 .phrase {
   fill: var(--voice);
   opacity: 0.6;
-}
-.splice line {
-  stroke: var(--voice);
-  stroke-width: 1.6;
-}
-.splice text {
-  fill: var(--voice);
-  font-size: 11px;
-}
-.play {
-  stroke: var(--ink);
-  stroke-width: 1.5;
-}
-.touch {
-  fill: transparent;
-  cursor: pointer;
 }
 </style>

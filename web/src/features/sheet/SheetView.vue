@@ -65,7 +65,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
 
 <template>
   <div ref="holder" class="sheet" data-test="sheet">
-    <svg :width="width" :height="sheet.lines.length * sheet.lineHeight" aria-hidden="true">
+    <svg class="score" :width="width" :height="sheet.lines.length * sheet.lineHeight" aria-hidden="true">
       <clipPath id="within-line">
         <rect :x="sheet.left - 4" y="0" :width="sheet.right - sheet.left + 8" :height="sheet.lineHeight" />
       </clipPath>
@@ -180,9 +180,6 @@ function shade(line: { index: number; startS: number; endS: number }) {
 .staff {
   stroke: var(--line);
 }
-.band {
-  fill: var(--band);
-}
 .bar {
   stroke: var(--line);
 }
@@ -194,10 +191,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
   stroke-width: 1.5;
 }
 .shot {
-  font-family: var(--serif);
-  font-style: italic;
   font-size: 13px;
-  fill: var(--soft);
 }
 .moment path {
   fill: var(--voice);
@@ -211,30 +205,10 @@ function shade(line: { index: number; startS: number; endS: number }) {
   font-family: var(--serif);
   font-size: 13px;
 }
-.box {
-  fill: var(--ground);
-  stroke: var(--ink);
-}
-.letter {
-  font-size: 11px;
-  font-weight: 700;
-}
-.splice line {
-  stroke: var(--voice);
-  stroke-width: 1.6;
-}
-.splice text {
-  fill: var(--voice);
-  font-size: 11px;
-}
 .fermata {
   fill: none;
   stroke: var(--ink);
   stroke-width: 1.5;
-}
-.touch {
-  fill: transparent;
-  cursor: pointer;
 }
 .passage {
   fill: #e9d9a8;
@@ -263,10 +237,5 @@ function shade(line: { index: number; startS: number; endS: number }) {
 .words line {
   stroke: var(--voice);
   opacity: 0.55;
-}
-.play {
-  stroke: var(--ink);
-  stroke-width: 1.5;
-  pointer-events: none;
 }
 </style>

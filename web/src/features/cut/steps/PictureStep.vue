@@ -1,12 +1,16 @@
 <script setup lang="ts">
 import { message } from 'ant-design-vue'
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import CutForm from '../../cuts/CutForm.vue'
 import { formOf, type CutFormValue } from '../../cuts/rates'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
 const value = ref<CutFormValue>(formOf(props.cut))
+const lists = computed(() => [
+  { name: 'Shots', marks: props.cut.shots, none: 'This cut has no shots noted.' },
+  { name: 'Moments', marks: props.cut.moments, none: 'This cut has no moments marked.' },
+])
 watch(
   () => [props.cut.title, props.cut.lengthTimecode, props.cut.rate.label],
   () => (value.value = formOf(props.cut)),
@@ -25,28 +29,15 @@ async function save(body: Parameters<StepProps['actions']['describe']>[0]) {
     </header>
     <div class="columns">
       <CutForm v-model="value" action="Save" :busy="actions.busy.value" @submit="save" />
-      <div>
-        <h3>Shots</h3>
-        <p v-if="!cut.shots.length" class="soft">This cut has no shots noted.</p>
+      <div v-for="list in lists" :key="list.name">
+        <h3>{{ list.name }}</h3>
+        <p v-if="!list.marks.length" class="soft">{{ list.none }}</p>
         <table v-else>
           <tbody>
-            <tr v-for="shot in cut.shots" :key="shot.timecode">
-              <td class="numbers">{{ shot.timecode }}</td>
-              <td>{{ shot.name }}</td>
-              <td><button class="plain" @click="listening.seek(shot.atS)">go there</button></td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
-      <div>
-        <h3>Moments</h3>
-        <p v-if="!cut.moments.length" class="soft">This cut has no moments marked.</p>
-        <table v-else>
-          <tbody>
-            <tr v-for="moment in cut.moments" :key="moment.timecode">
-              <td class="numbers">{{ moment.timecode }}</td>
-              <td class="moment">{{ moment.name }}</td>
-              <td><button class="plain" @click="listening.seek(moment.atS)">go there</button></td>
+            <tr v-for="mark in list.marks" :key="mark.timecode">
+              <td class="numbers">{{ mark.timecode }}</td>
+              <td>{{ mark.name }}</td>
+              <td><button class="plain" @click="listening.seek(mark.atS)">go there</button></td>
             </tr>
           </tbody>
         </table>
@@ -63,8 +54,5 @@ async function save(body: Parameters<StepProps['actions']['describe']>[0]) {
 }
 td {
   padding: 5px 14px 5px 0;
-}
-.moment {
-  color: var(--voice);
 }
 </style>
