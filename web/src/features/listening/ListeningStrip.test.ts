@@ -1,0 +1,87 @@
+import { mount } from '@vue/test-utils'
+import { describe, expect, it, vi } from 'vitest'
+import { ref } from 'vue'
+import type { CutView } from '../../shared/http'
+import ListeningStrip from './ListeningStrip.vue'
+import type { Hear, Listening } from './useListening'
+
+function stand(planned = true) {
+  const listening = {
+    positionS: ref(12),
+    playing: ref(false),
+    repeating: ref(false),
+    passage: ref(null),
+    hear: ref<Hear>('everything'),
+    play: vi.fn(),
+    stop: vi.fn(),
+    seek: vi.fn(),
+    toggle: vi.fn(),
+    toggleRepeat: vi.fn(),
+    repeatPassage: vi.fn(),
+    listenTo: vi.fn(),
+  } satisfies Listening
+  const level = {
+    index: 0,
+    kind: 'dip',
+    startS: 10,
+    endS: 20,
+    riseS: 0,
+    fallS: 0,
+    underSpeechDb: 20,
+    gainDb: 0,
+    byHand: false,
+  }
+  const cut = { lengthS: 60, plan: planned ? { levels: [level] } : null } as unknown as CutView
+  return { listening, strip: mount(ListeningStrip, { props: { cut, listening }, attachTo: document.body }) }
+}
+
+const press = (key: string, more: KeyboardEventInit = {}, target: EventTarget = document.body) =>
+  target.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }))
+
+describe('the listening strip', () => {
+  it('does with keys what its buttons do', () => {
+    const { listening, strip } = stand()
+    press(' ')
+    expect(listening.toggle).toHaveBeenCalledOnce()
+    press('r')
+    expect(listening.toggleRepeat).toHaveBeenCalledOnce()
+    press('2')
+    expect(listening.listenTo).toHaveBeenCalledWith('bed')
+    press('ArrowLeft', { shiftKey: true })
+    expect(listening.seek).toHaveBeenLastCalledWith(7)
+    press('ArrowRight')
+    expect(listening.seek).toHaveBeenLastCalledWith(13)
+    strip.unmount()
+    press(' ')
+    expect(listening.toggle).toHaveBeenCalledOnce()
+  })
+
+  it('leaves keys alone while somebody types, and with Ctrl', () => {
+    const { listening, strip } = stand()
+    const input = document.createElement('input')
+    document.body.append(input)
+    press(' ', {}, input)
+    press('r', { ctrlKey: true })
+    expect(listening.toggle).not.toHaveBeenCalled()
+    expect(listening.toggleRepeat).not.toHaveBeenCalled()
+    input.remove()
+    strip.unmount()
+  })
+
+  it('says how far the bed lies under the voice where the ear is', async () => {
+    const { listening, strip } = stand()
+    expect(strip.text()).toContain('bed under the voice −20 dB')
+    listening.positionS.value = 40
+    await strip.vm.$nextTick()
+    expect(strip.text()).not.toContain('under the voice')
+    strip.unmount()
+  })
+
+  it('plays nothing before there is a plan', () => {
+    const { listening, strip } = stand(false)
+    press(' ')
+    expect(listening.toggle).not.toHaveBeenCalled()
+    expect(strip.get('[data-test=play]').attributes('disabled')).toBeDefined()
+    strip.unmount()
+  })
+})

@@ -1,0 +1,50 @@
+import { mount } from '@vue/test-utils'
+import { describe, expect, it } from 'vitest'
+import type { CutView } from '../../shared/http'
+import SheetView from './SheetView.vue'
+
+const level = {
+  index: 4,
+  kind: 'swell',
+  startS: 8,
+  endS: 14,
+  riseS: 1.2,
+  fallS: 1.2,
+  underSpeechDb: 7,
+  gainDb: -9,
+  byHand: true,
+}
+const cut = {
+  lengthS: 30,
+  shots: [{ name: '<b>tower</b>', atS: 0, timecode: '' }],
+  moments: [],
+  plan: { chosen: 0, fittings: [], barLines: [], levels: [level], phrases: [] },
+} as unknown as CutView
+
+function sheet(positionS = 0) {
+  return mount(SheetView, {
+    props: { cut, waveform: null, secondsPerLine: 15, positionS, passage: { fromS: 13, toS: 17 }, selected: 4 },
+  })
+}
+
+describe('the sheet view', () => {
+  it('gives the swell that was clicked', async () => {
+    const view = sheet()
+    await view.get('[data-test=hairpin]').trigger('click')
+    expect(view.emitted('select')?.[0]?.[0]).toEqual(level)
+  })
+
+  it('shows what was set by hand, and what is selected', () => {
+    expect(sheet().get('.hairpin').classes()).toEqual(expect.arrayContaining(['hand', 'selected']))
+  })
+
+  it('shades a passage on every line that it touches, and draws one playhead', () => {
+    expect(sheet().findAll('rect.passage')).toHaveLength(2)
+    const lines = sheet(20).findAll('line.play')
+    expect(lines).toHaveLength(1)
+  })
+
+  it('keeps markup in names as text', () => {
+    expect(sheet().html()).toContain('&lt;b&gt;tower&lt;/b&gt;')
+  })
+})
