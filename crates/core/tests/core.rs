@@ -2,6 +2,7 @@
 
 mod parts {
     pub mod any_input;
+    pub mod check;
     pub mod fit;
     pub mod levels;
     pub mod loudness;

@@ -79,6 +79,7 @@ function cut(): CutView {
       levels: [swell, dip],
       phrases: [{ startS: 9, endS: 11, words: 'one two three four' }],
       findings: [],
+      lookedAt: [],
     },
   }
 }

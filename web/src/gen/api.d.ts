@@ -702,6 +702,8 @@ export interface components {
             lengthSamples: number;
             /** @description Swells and dips. */
             levels: components["schemas"]["LevelView"][];
+            /** @description What the check looked at, as sentences that hold when it finds nothing. */
+            lookedAt: string[];
             /** @description Phrases of the narration. */
             phrases: components["schemas"]["PhraseView"][];
             /** @description What redo would do again. */

@@ -3,6 +3,7 @@
 use crate::fit::{Audible, FittingEnd};
 use crate::plan::{Plan, Role};
 use crate::reading::Reading;
+use crate::shape::{LEAST_UNDER_SPEECH_DB, LevelObject};
 use serde::{Deserialize, Serialize};
 
 /// How much a finding matters.
@@ -29,6 +30,16 @@ pub struct Finding {
     pub mend: String,
 }
 
+/// What [`findings`] looks at, as sentences that hold when it finds nothing.
+pub const LOOKED_AT: [&str; 6] = [
+    "The cut has a bed, and the bed lasts to the end of the picture.",
+    "Nothing hangs past the picture, and no phrase is cut off by its end.",
+    "The bed keeps at least 18 dB under the voice while it speaks.",
+    "Every splice is one that nobody should notice.",
+    "The bed's own ending is kept, when it has one.",
+    "The beat that the splices lie on is certain.",
+];
+
 /// Looks a plan over. `reading` is the bed's, when there is one.
 pub fn findings(plan: &Plan, reading: Option<&Reading>) -> Vec<Finding> {
     let mut all = Vec::new();
@@ -42,6 +53,14 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>) -> Vec<Finding> {
     }
     for phrase in plan.phrases.iter().filter(|p| p.end_samples > plan.length_samples) {
         add(Weight::Look, phrase.start_samples.min(plan.length_samples), "A phrase is cut off by the end of the picture.".into(), "Make the cut longer or the narration shorter.");
+    }
+    for object in &bed.levels {
+        if let LevelObject::Dip { start_samples, under_speech_db, .. } = *object
+            && under_speech_db < LEAST_UNDER_SPEECH_DB
+        {
+            let text = format!("The bed lies only {under_speech_db:.0} dB under the voice here.");
+            add(Weight::Look, start_samples, text, "18 to 25 dB keep every word clear: lower the dip.");
+        }
     }
     if let Some(fitting) = &bed.fitting {
         for splice in &fitting.splices {

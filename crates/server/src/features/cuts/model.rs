@@ -452,6 +452,8 @@ pub struct PlanView {
     pub phrases: Vec<PhraseView>,
     /// What the check found.
     pub findings: Vec<FindingView>,
+    /// What the check looked at, as sentences that hold when it finds nothing.
+    pub looked_at: Vec<String>,
 }
 
 /// A job under way, or the last one if it failed.
@@ -603,6 +605,7 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
         levels,
         phrases: row.plan.phrases.iter().map(phrase).collect(),
         findings: check::findings(&row.plan, reading).into_iter().map(finding).collect(),
+        looked_at: check::LOOKED_AT.map(str::to_owned).to_vec(),
     })
 }
 

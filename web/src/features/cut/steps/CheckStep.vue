@@ -12,7 +12,13 @@ defineProps<StepProps>()
       <span class="soft">what to look at before handing over</span>
     </header>
     <p v-if="!cut.plan" class="soft">There is no plan to check yet.</p>
-    <p v-else-if="!cut.plan.findings.length" data-test="all-well">All well: nothing was found that needs a look.</p>
+    <template v-else-if="!cut.plan.findings.length">
+      <p data-test="all-well">All well: nothing was found that needs a look.</p>
+      <ul>
+        <li v-for="rule in cut.plan.lookedAt" :key="rule">{{ rule }}</li>
+      </ul>
+      <router-link :to="`/cuts/${cut.id}/hand-over`">Hand over</router-link>
+    </template>
     <table v-else>
       <tbody>
         <tr v-for="(finding, k) in cut.plan.findings" :key="k">
@@ -29,6 +35,17 @@ defineProps<StepProps>()
 </template>
 
 <style scoped>
+ul {
+  list-style: '✓  ';
+  padding-left: 20px;
+  color: var(--soft);
+}
+li {
+  padding: 3px 0;
+}
+a {
+  text-decoration: underline;
+}
 td {
   padding: 6px 16px 6px 0;
   vertical-align: top;
