@@ -21,6 +21,7 @@ async fn files_that_are_no_use_say_why_and_leave_the_rest_alone() {
     assert_eq!(stand.upload(&cut, "bed", &text, "letter.wav").await.0, 200);
     let told = stand.cut_when(&cut, failed).await["jobs"][0]["problem"].as_str().unwrap().to_owned();
     assert!(told.contains("no sound file") && told.contains("use WAV"), "{told}");
+    assert!(stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1["bed"].is_null(), "a file that is no sound is no bed");
     let (status, problem) = stand.upload(&cut, "bed", &FILES.with("empty.wav", b""), "empty.wav").await;
     assert_eq!((status, problem["code"].as_str()), (422, Some("bad-value")));
     assert!(problem["detail"].as_str().unwrap().contains("empty"));
@@ -34,6 +35,11 @@ async fn files_that_are_no_use_say_why_and_leave_the_rest_alone() {
     let view = stand.cut_when(&cut, planned).await;
     assert_eq!(view["bed"]["damaged"], true);
     let revision = view["plan"]["revision"].as_u64().unwrap();
+
+    // The same letter once more: the bed that works is given back.
+    stand.upload(&cut, "bed", &text, "letter.wav").await;
+    let view = stand.cut_when(&cut, failed).await;
+    assert_eq!((&view["bed"]["name"], view["plan"]["revision"].as_u64()), (&json!("<img src=x>.wav"), Some(revision)));
 
     // Over the limit: refused whole, the bed before stays.
     let (status, problem) = stand.upload(&cut, "bed", &FILES.path("bed.wav"), "too large.wav").await;

@@ -124,11 +124,11 @@ pub async fn end(pool: &MySqlPool, worker: &str, job: Uuid, state: &str, problem
     Ok(())
 }
 
-/// Asks a job of `cut` to stop; one that nobody works on stops at once. Whether there was one.
+/// Asks a job of `cut` to stop; one that nobody works on stops at once. What it was to do, if there was one.
 ///
 /// # Errors
 /// What the database says.
-pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<bool, sqlx::Error> {
+pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<Option<Task>, sqlx::Error> {
     let done = sqlx::query(
         "UPDATE jobs SET cancel_requested = TRUE,
              ended_at = IF(state = 'queued', CURRENT_TIMESTAMP(3), ended_at),
@@ -139,7 +139,11 @@ pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<bool, sqlx
     .bind(cut)
     .execute(pool)
     .await?;
-    Ok(done.rows_affected() == 1)
+    if done.rows_affected() == 0 {
+        return Ok(None);
+    }
+    let (task,): (Json<Task>,) = sqlx::query_as("SELECT task FROM jobs WHERE id = ?").bind(job).fetch_one(pool).await?;
+    Ok(Some(task.0))
 }
 
 /// The jobs of a cut that are under way, and the last one if it failed.

@@ -13,6 +13,7 @@ use jaunty_core::reading::{BarLikeness, Cancelled, Reading, read_bed};
 use jaunty_core::shape::LevelObject;
 use jaunty_core::speech::{SpeechReading, attach_words, read_speech};
 use jaunty_media::{DecodeError, PcmFile};
+use uuid::Uuid;
 
 /// Why a task stopped. The texts reach the user.
 #[derive(Debug, thiserror::Error)]
@@ -60,12 +61,12 @@ async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) 
 pub async fn run(app: &App, job: &Claimed, report: Report) -> Result<(), TaskError> {
     match &job.task.0 {
         Task::Read { sound, role, what } => {
-            read(app, sound, *role, report).await?;
+            if let Err(cause) = read(app, sound, *role, report).await {
+                give_back(app, job.cut_id, sound, *role).await?;
+                return Err(cause);
+            }
             let cut = cuts::cut(&app.pool, job.cut_id).await?;
-            let used = cut.and_then(|c| match role {
-                Role::Bed => c.setup.bed,
-                Role::Narration => c.setup.narration,
-            });
+            let used = cut.and_then(|mut c| c.setup.used(*role).take());
             // The cut may have gone on to another sound while this one was read.
             if used.is_some_and(|u| u.hash == *sound) {
                 queue::add(&app.pool, job.cut_id, &Task::Plan { what: what.clone() }).await?;
@@ -84,6 +85,23 @@ pub async fn run(app: &App, job: &Claimed, report: Report) -> Result<(), TaskErr
             }
         }
     }
+}
+
+/// Gives a cut the sound of its plan back, after a newer one turned out to be of no use.
+///
+/// # Errors
+/// What the database says.
+pub async fn give_back(app: &App, id: Uuid, sound: &str, role: Role) -> Result<(), Problem> {
+    let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
+    let mut before = cuts::current(&app.pool, &cut).await?.map(|r| r.setup);
+    cuts::change(&app.pool, id, |cut| {
+        let used = cut.setup.used(role);
+        if used.as_ref().is_some_and(|u| u.hash == sound) {
+            *used = before.as_mut().and_then(|b| b.used(role).take());
+        }
+    })
+    .await?;
+    Ok(())
 }
 
 /// Decodes and reads a sound, unless that has been done.

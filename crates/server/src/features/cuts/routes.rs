@@ -3,7 +3,7 @@
 use super::model::{CutSummary, CutView};
 use super::store::{self, Setup};
 use crate::App;
-use crate::jobs::{Task, queue};
+use crate::jobs::{Task, queue, tasks};
 use crate::problem::Problem;
 use actix_web::{HttpResponse, delete, get, patch, post, web};
 use futures_util::stream;
@@ -89,11 +89,16 @@ pub async fn one_cut(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Js
 #[patch("/api/cuts/{id}")]
 pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<AskCut>) -> Result<web::Json<CutView>, Problem> {
     let (title, rate, length_frames) = body.checked()?;
-    let cut = store::known(&app.pool, *id).await?;
-    let setup = Setup { rate, length_frames, ..cut.setup.clone() };
-    store::change(&app.pool, *id, &title, &setup).await?;
-    let has_sound = setup.bed.is_some() || setup.narration.is_some();
-    if has_sound && setup != cut.setup {
+    let mut before = None;
+    let cut = store::change(&app.pool, *id, |cut| {
+        before = Some(cut.setup.clone());
+        cut.title = title;
+        cut.setup.rate = rate;
+        cut.setup.length_frames = length_frames;
+    })
+    .await?;
+    let has_sound = cut.setup.bed.is_some() || cut.setup.narration.is_some();
+    if has_sound && before.as_ref() != Some(&cut.setup) {
         let what = format!("make the cut {} long", rate.timecode(length_frames));
         queue::add(&app.pool, *id, &Task::Plan { what }).await?;
     }
@@ -105,7 +110,11 @@ pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
 #[delete("/api/cuts/{id}/jobs/{job}")]
 pub async fn cancel_job(app: web::Data<App>, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {
     let (id, job) = path.into_inner();
-    if queue::cancel(&app.pool, id, job).await? { Ok(HttpResponse::NoContent().finish()) } else { Err(Problem::not_found("job under way")) }
+    let Some(task) = queue::cancel(&app.pool, id, job).await? else { return Err(Problem::not_found("job under way")) };
+    if let Task::Read { sound, role, .. } = task {
+        tasks::give_back(&app, id, &sound, role).await?;
+    }
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// How often the events look for something new.

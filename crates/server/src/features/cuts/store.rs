@@ -3,7 +3,7 @@
 use crate::problem::{Code, Problem};
 use chrono::NaiveDateTime;
 use jaunty_core::fit::Fitting;
-use jaunty_core::plan::Plan;
+use jaunty_core::plan::{Plan, Role};
 use jaunty_core::units::FrameRate;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
@@ -30,6 +30,16 @@ pub struct Setup {
     pub bed: Option<UsedSound>,
     /// The narration, once there is one.
     pub narration: Option<UsedSound>,
+}
+
+impl Setup {
+    /// The sound in a role.
+    pub fn used(&mut self, role: Role) -> &mut Option<UsedSound> {
+        match role {
+            Role::Bed => &mut self.bed,
+            Role::Narration => &mut self.narration,
+        }
+    }
 }
 
 /// A shot or a moment.
@@ -170,13 +180,27 @@ pub async fn insert(pool: &MySqlPool, title: &str, setup: &Setup, shots: &[Mark]
     Ok(id)
 }
 
-/// Changes title and setup of a cut.
+/// Changes title and setup of a cut with `edit`; the row is locked meanwhile, so that two uploads
+/// at once both count. Gives the cut as it is then.
 ///
 /// # Errors
-/// What the database says.
-pub async fn change(pool: &MySqlPool, id: Uuid, title: &str, setup: &Setup) -> Result<(), Problem> {
-    sqlx::query("UPDATE cuts SET title = ?, setup = ? WHERE id = ?").bind(title).bind(Json(setup)).bind(id).execute(pool).await?;
-    Ok(())
+/// [`Code::NotFound`], or what the database says.
+pub async fn change(pool: &MySqlPool, id: Uuid, edit: impl FnOnce(&mut CutRow)) -> Result<CutRow, Problem> {
+    let mut transaction = pool.begin().await?;
+    let row: Option<RawCut> = sqlx::query_as("SELECT id, title, setup, shots, moments, words, revision, created_at FROM cuts WHERE id = ? FOR UPDATE")
+        .bind(id)
+        .fetch_optional(&mut *transaction)
+        .await?;
+    let mut cut = CutRow::from(row.ok_or_else(|| Problem::not_found("cut"))?);
+    edit(&mut cut);
+    sqlx::query("UPDATE cuts SET title = ?, setup = ? WHERE id = ?")
+        .bind(&cut.title)
+        .bind(Json(&cut.setup))
+        .bind(id)
+        .execute(&mut *transaction)
+        .await?;
+    transaction.commit().await?;
+    Ok(cut)
 }
 
 /// Revision `revision` of a cut.

@@ -50,19 +50,14 @@ async fn upload(app: &App, cut: Uuid, role: Role, mut form: Multipart) -> Result
 
 /// Gives a cut its bed or narration and asks for what follows.
 pub async fn attach(app: &App, id: Uuid, role: Role, sound: UsedSound) -> Result<CutView, Problem> {
-    let mut cut = cuts::known(&app.pool, id).await?;
     let what = match role {
         Role::Bed => format!("use the bed \"{}\"", sound.name),
         Role::Narration => format!("use the narration \"{}\"", sound.name),
     };
     let hash = sound.hash.clone();
-    match role {
-        Role::Bed => cut.setup.bed = Some(sound),
-        Role::Narration => cut.setup.narration = Some(sound),
-    }
-    cuts::change(&app.pool, cut.id, &cut.title, &cut.setup).await?;
-    queue::add(&app.pool, cut.id, &Task::Read { sound: hash, role, what }).await?;
-    CutView::of(app, cut.id).await
+    cuts::change(&app.pool, id, |cut| *cut.setup.used(role) = Some(sound)).await?;
+    queue::add(&app.pool, id, &Task::Read { sound: hash, role, what }).await?;
+    CutView::of(app, id).await
 }
 
 /// Takes a file as the bed of a cut; it is read and fitted in the background.

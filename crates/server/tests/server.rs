@@ -1,0 +1,76 @@
+//! The command line, as scripts use it. That this test needs the binary also makes
+//! `cargo test --workspace` build it for the tests that drive the server.
+
+use jaunty_demo::{LINES, beds, narration};
+use jaunty_media::write_wav;
+use serde_json::Value;
+use std::path::Path;
+use std::process::{Command, Output};
+use tempfile::TempDir;
+
+fn jaunty(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_jaunty")).args(arguments).output().expect("cargo builds it")
+}
+
+fn told(arguments: &[&str]) -> Value {
+    let output = jaunty(arguments);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    serde_json::from_slice(&output.stdout).expect("JSON")
+}
+
+fn samples(path: &Path) -> u32 {
+    hound::WavReader::open(path).expect("a WAV file").duration()
+}
+
+#[test]
+fn read_fit_and_mix_say_what_scripts_ask_for() {
+    let folder = TempDir::new().unwrap();
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    write_wav(Path::new(&path("bed.wav")), &beds::copper_escapement().play().expect("the SoundFont").sound).unwrap();
+    write_wav(Path::new(&path("voice.wav")), &narration(&LINES[..4], 40.0, folder.path()).expect("espeak-ng")).unwrap();
+
+    let read = told(&["read", &path("bed.wav"), "--json"]);
+    assert!((read["tempo_bpm"].as_f64().unwrap() - 104.0).abs() < 1.0);
+    assert_eq!(read["metre"], 4);
+    let count = |key: &str| read[key].as_array().map_or(0, Vec::len);
+    assert!(count("beats") > 280 && count("downbeats") > 70 && count("sections") >= 3, "{read}");
+    assert!(read["sections"][0]["label"].is_string() && read["sections"][0]["start"].is_number() && read["sections"][0]["end"].is_number());
+    assert!(read["confidence"]["beats"].as_f64().unwrap() > 0.5);
+
+    let speech = told(&["read", &path("voice.wav"), "--as", "narration", "--json"]);
+    assert!(speech["speech"].as_array().unwrap().len() >= 4 && speech["speech"][0]["start"].as_f64().unwrap() > 6.0);
+
+    // 90.5 s are 4 344 000 samples at 48 kHz, and so long is the file.
+    let fit = told(&["fit", &path("bed.wav"), "--length", "90.5", "--out", &path("fit.wav"), "--json"]);
+    assert_eq!(samples(Path::new(&path("fit.wav"))), 4_344_000);
+    for splice in fit["splices"].as_array().unwrap() {
+        let near = |key: &str| {
+            let at = splice[key].as_f64().unwrap();
+            read["downbeats"].as_array().unwrap().iter().map(|d| (d.as_f64().unwrap() - at).abs()).fold(f64::MAX, f64::min)
+        };
+        assert!(near("from_s") < 0.001 && near("to_s") < 0.021, "{splice}");
+        assert!((0.0..90.5).contains(&splice["at_s"].as_f64().unwrap()));
+    }
+
+    let mix = told(&["mix", "--bed", &path("bed.wav"), "--narration", &path("voice.wav"), "--length", "40", "--out", &path("mix.wav"), "--json"]);
+    assert_eq!(samples(Path::new(&path("mix.wav"))), 1_920_000);
+    assert!(mix["levels"].as_array().unwrap().iter().any(|l| l["kind"] == "swell"));
+}
+
+#[test]
+fn what_cannot_be_done_is_said_and_ends_with_a_failure() {
+    let folder = TempDir::new().unwrap();
+    let letter = folder.path().join("letter.wav");
+    std::fs::write(&letter, "Dear editor").unwrap();
+    let letter = letter.display().to_string();
+    for (arguments, said) in [
+        (vec!["read", letter.as_str()], "use WAV"),
+        (vec!["read", "nowhere.wav"], "nowhere.wav"),
+        (vec!["fit", letter.as_str(), "--length", "0", "--out", "x.wav"], "between 0.05 and 86400"),
+        (vec!["fit", letter.as_str(), "--length", "NaN", "--out", "x.wav"], "between 0.05 and 86400"),
+    ] {
+        let output = jaunty(&arguments);
+        let text = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(!output.status.success() && text.contains(said) && output.stdout.is_empty(), "{arguments:?}: {text}");
+    }
+}
