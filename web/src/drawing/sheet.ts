@@ -209,5 +209,7 @@ function words(
   }
   const text = all.slice(share(from), share(to)).join(' ')
   const width = x(to) - x(from)
+  // A few pixels of a phrase whose words all stand on the other line.
+  if (text === '' && width < 14) return []
   return [{ x: x(from), width, text, squeezed: textWidth(text, 13) * 0.86 > width }]
 }

@@ -110,8 +110,8 @@ pub struct BedRead {
 
 /// Reads a bed.
 ///
-/// Any sound is read; one without a pulse (silence, a steady tone, less than two seconds) gets no
-/// beats, no sections and confidence 0.
+/// Any sound is read; silence and less than two seconds of sound get no beats, no sections and
+/// confidence 0. A sound without a pulse may get beats all the same, with a low confidence.
 ///
 /// # Errors
 /// [`Cancelled`] when `progress` returns false.

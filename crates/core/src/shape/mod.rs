@@ -35,7 +35,8 @@ const LEAST_GAP_S: f64 = 2.4;
 /// Fade in and out: about 1 s and 2 s, the out longer, common practice.
 const FADE_IN_S: f64 = 1.0;
 const FADE_OUT_S: f64 = 2.0;
-/// A dip differs from what the whole bed's loudness asks for by at most this much.
+/// A sparse passage is raised over what the whole bed's loudness asks for by at most this much.
+/// A loud one is lowered without limit: the voice is never buried.
 const MOST_CORRECTION_DB: f64 = 6.0;
 
 /// One thing that the level does. Positions are samples of the cut; gains are dB over the sound
@@ -241,7 +242,7 @@ impl Levels<'_> {
         let while_spoken: Vec<f64> = spoken.iter().flat_map(|&(a, b)| bed[blocks(a, b, bed.len())].iter().copied()).collect();
         let whole = self.speech - UNDER_SPEECH_DB - self.bed;
         let own = gated_lufs(&while_spoken).map_or(whole, |bed| self.speech - UNDER_SPEECH_DB - bed);
-        let mut gain_db = own.clamp(whole - MOST_CORRECTION_DB, whole + MOST_CORRECTION_DB);
+        let mut gain_db = own.min(whole + MOST_CORRECTION_DB);
         /// Three seconds, the short-term window of EBU Tech 3341.
         const WINDOW: usize = 30;
         // Speech is present in a tenth that is no more than 13 dB under its mean.
