@@ -111,7 +111,7 @@ pub struct BedRead {
 /// Reads a bed.
 ///
 /// Any sound is read; silence and less than two seconds of sound get no beats, no sections and
-/// confidence 0. A sound without a pulse may get beats all the same, with a low confidence.
+/// confidence 0. A sound without a pulse may get beats all the same: a steady tone does.
 ///
 /// # Errors
 /// [`Cancelled`] when `progress` returns false.
