@@ -10,6 +10,7 @@
 //! | module | turns | into |
 //! |---|---|---|
 //! | [`units`] | frame rates, timecode, decibels | exact numbers |
+//! | [`picture`] | shots, moments, stills, lists of them | what the cut looks like in time |
 //! | [`sound`] | a source of samples | views, resampled copies |
 //! | [`reading`] | a bed | tempo, beats, bars, sections, ending, likeness of bars |
 //! | [`speech`] | a narration | phrases, gaps, loudness |
@@ -29,6 +30,7 @@
 pub mod check;
 pub mod fit;
 pub mod mix;
+pub mod picture;
 pub mod plan;
 pub mod reading;
 pub mod shape;

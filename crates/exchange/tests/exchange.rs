@@ -1,0 +1,8 @@
+//! Lists against the reference packages, the standards, and hostile files.
+
+mod parts {
+    mod captions;
+    mod hostile;
+    mod lists;
+    mod reference;
+}
