@@ -5,7 +5,7 @@
 use criterion::{Criterion, criterion_group, criterion_main};
 use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::mix::{Hear, render};
-use jaunty_core::plan::{BedInput, NarrationInput, propose};
+use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::read_speech;
@@ -37,10 +37,10 @@ fn benches(criterion: &mut Criterion) {
     let speech = read_speech(&voice, &mut keep_going()).expect("nobody cancels");
     let request = FitRequest { length_samples: CUT_S * 48_000 };
     let all = fittings(&bed, &read.reading, &read.likeness, &request);
-    let plan = propose(
+    let plan = music::propose(
         request.length_samples,
         Some(BedInput { sound: "bed", source: &bed, fitting: &all[0] }),
-        Some(NarrationInput { sound: "voice", source: &voice, reading: &speech }),
+        Some((&voice, &speech)),
         &[],
     );
     let sounds = |name: &str| Some(if name == "bed" { &bed as &dyn Source } else { &voice });

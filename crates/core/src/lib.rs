@@ -11,9 +11,12 @@
 //! |---|---|---|
 //! | [`units`] | frame rates, timecode, decibels | exact numbers |
 //! | [`picture`] | shots, moments, stills, lists of them | what the cut looks like in time |
+//! | [`terms`] | terms of use and the purpose of a cut | whether a bed may be used |
 //! | [`sound`] | a source of samples | views, resampled copies |
+//! | [`kind`] | a sound | music, speech or room |
 //! | [`reading`] | a bed | tempo, beats, bars, sections, ending, likeness of bars |
 //! | [`speech`] | a narration | phrases, gaps, loudness |
+//! | [`voice`] | takes and the pieces used of them | one narration on the cut |
 //! | [`fit`] | a reading and a length | ranked fittings |
 //! | [`splice`] | two places of a bed | the exact sample and law of a join |
 //! | [`shape`] | fitting, phrases, loudness | level objects, and those into a gain curve |
@@ -29,6 +32,7 @@
 
 pub mod check;
 pub mod fit;
+pub mod kind;
 pub mod mix;
 pub mod picture;
 pub mod plan;
@@ -37,7 +41,9 @@ pub mod shape;
 pub mod sound;
 pub mod speech;
 pub mod splice;
+pub mod terms;
 pub mod units;
+pub mod voice;
 
 /// The one sample rate of the inside, in Hz. Every sound is brought to it when it comes in, so
 /// that a position means the same in a bed, a narration and the mix.

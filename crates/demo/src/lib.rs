@@ -27,12 +27,12 @@ pub enum DemoError {
     /// The SoundFont cannot be played.
     #[error("the SoundFont cannot be played: {0}")]
     Player(String),
-    /// The speaking program is missing or failed.
-    #[error("the narration could not be spoken ({0}); install the Debian package espeak-ng")]
-    Voice(String),
-    /// What was spoken could not be read.
+    /// The narration could not be spoken.
     #[error(transparent)]
-    Decode(#[from] jaunty_media::DecodeError),
+    Voice(#[from] jaunty_media::SpeakError),
+    /// A film could not be made.
+    #[error("the film could not be encoded ({0}); install the Debian package ffmpeg")]
+    Film(String),
     /// Writing failed.
     #[error("writing the demo failed")]
     Io(#[from] std::io::Error),

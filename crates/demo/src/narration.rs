@@ -3,9 +3,7 @@
 use crate::DemoError;
 use jaunty_core::sound::Sound;
 use jaunty_core::units::samples_from_seconds;
-use jaunty_media::decode_to_sound;
-use std::path::Path;
-use std::process::Command;
+use jaunty_media::speak;
 
 /// One line of the narration.
 #[derive(Debug, Clone, Copy)]
@@ -16,30 +14,17 @@ pub struct Line {
     pub words: &'static str,
 }
 
-/// Speaks `lines` into one mono sound of `length_s`, using `folder` for the pieces.
+/// Speaks `lines` into one mono sound of `length_s`.
 ///
 /// # Errors
 /// [`DemoError::Voice`] when `espeak-ng` is missing or fails.
-pub fn narration(lines: &[Line], length_s: f64, folder: &Path) -> Result<Sound, DemoError> {
+pub fn narration(lines: &[Line], length_s: f64) -> Result<Sound, DemoError> {
     let mut track = vec![0.0f32; samples_from_seconds(length_s) as usize];
-    for (index, line) in lines.iter().enumerate() {
-        let piece = folder.join(format!("line-{index}.wav"));
-        let status = Command::new("espeak-ng")
-            .args(["-v", "en-gb", "-s", "146", "-p", "38", "-a", "120", "-w"])
-            .arg(&piece)
-            .arg(line.words)
-            .status()
-            .map_err(|cause| DemoError::Voice(cause.to_string()))?;
-        if !status.success() {
-            return Err(DemoError::Voice(format!("espeak-ng ended with {status}")));
-        }
-        let spoken = decode_to_sound(&piece)?;
-        std::fs::remove_file(&piece)?;
-        let samples = &spoken.channels()[0];
-        let voiced = samples.iter().position(|s| s.abs() > 0.01).unwrap_or(0);
+    for line in lines {
+        let spoken = speak(line.words, "en-gb")?;
         let at = samples_from_seconds(line.start_s) as usize;
-        for (sample, voice) in track.iter_mut().skip(at).zip(&samples[voiced..]) {
-            *sample += 0.8 * voice;
+        for (sample, voice) in track.iter_mut().skip(at).zip(&spoken.channels()[0]) {
+            *sample += voice;
         }
     }
     // A quiet room instead of digital silence, so that the narration reads like a recorded one.

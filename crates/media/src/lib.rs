@@ -2,17 +2,21 @@
 //!
 //! [`decode_file`] streams any supported file into a [`pcm`] file at
 //! [`jaunty_core::SAMPLE_RATE_HZ`], from which everything else reads ranges; [`encode`] writes
-//! deliverables; [`overview`] makes the few numbers that a drawing needs.
+//! deliverables; [`overview`] makes the few numbers that a drawing needs. [`film`] asks ffmpeg
+//! about films, [`speak`] has espeak-ng speak placeholders.
 
 #![forbid(unsafe_code)]
 #![deny(missing_docs)]
 
 mod decode;
 mod encode;
+pub mod film;
 mod overview;
 mod pcm;
+mod speak;
 
 pub use decode::{DecodeError, DecodedInfo, decode_file, decode_to_sound};
 pub use encode::{BIT_DEPTH, WavStream, wav_bytes, write_wav};
 pub use overview::{Overview, overview};
 pub use pcm::{PcmFile, PcmWriter};
+pub use speak::{SpeakError, speak};

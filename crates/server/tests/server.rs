@@ -27,7 +27,7 @@ fn read_fit_and_mix_say_what_scripts_ask_for() {
     let folder = TempDir::new().unwrap();
     let path = |name: &str| folder.path().join(name).display().to_string();
     write_wav(Path::new(&path("bed.wav")), &beds::copper_escapement().play().expect("the SoundFont").sound).unwrap();
-    write_wav(Path::new(&path("voice.wav")), &narration(&LINES[..4], 40.0, folder.path()).expect("espeak-ng")).unwrap();
+    write_wav(Path::new(&path("voice.wav")), &narration(&LINES[..4], 40.0).expect("espeak-ng")).unwrap();
 
     let read = told(&["read", &path("bed.wav"), "--json"]);
     assert!((read["tempo_bpm"].as_f64().unwrap() - 104.0).abs() < 1.0);

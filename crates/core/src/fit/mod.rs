@@ -136,6 +136,26 @@ pub struct Fitting {
 }
 
 impl Fitting {
+    /// How well this holds, 0 to 100, for comparing beds at a glance: the chance that its worst
+    /// splice is a good one, lowered when the bed's own ending is lost or the bed stops early.
+    ///
+    /// The chance is the share of good joins that the estimate was measured to have on held-back
+    /// pieces (91 % at 0.95, 55 % at 0.85, 25 % at 0.75); what an ending is worth is judgement.
+    pub fn figure(&self) -> u8 {
+        const CHANCE: [(f32, f32); 5] = [(0.5, 0.05), (0.75, 0.25), (0.85, 0.55), (0.95, 0.91), (1.0, 0.97)];
+        let chance = |g: f32| match CHANCE.windows(2).find(|w| g <= w[1].0) {
+            Some(w) => w[0].1 + (w[1].1 - w[0].1) * ((g - w[0].0) / (w[1].0 - w[0].0)).max(0.0),
+            None => 0.97,
+        };
+        let worst = self.splices.iter().map(|s| chance(s.goodness)).fold(1.0, f32::min);
+        let ending = match self.end {
+            FittingEnd::OwnEnding => 1.0,
+            FittingEnd::Fade => 0.85,
+            FittingEnd::Silence => 0.3,
+        };
+        (100.0 * worst * ending).round() as u8
+    }
+
     /// The sample of the bed that is heard at sample `cut` of the cut by piece `piece`, whose run
     /// is extended beyond its ends for the crossfades.
     pub fn source_position(&self, piece: &Piece, cut: u64) -> f64 {

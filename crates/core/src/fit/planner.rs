@@ -314,6 +314,7 @@ mod tests {
             ending: Ending { kind: EndingKind::OwnEnding, last_hit_samples: last, music_end_samples: last + 48_000 },
             loudness: Default::default(),
             bar_levels_db: levels_db.to_vec(),
+            key: None,
             confidence: Confidence::default(),
         }
     }

@@ -8,6 +8,7 @@ use crate::plan::{Plan, Role};
 use crate::shape::GainCurve;
 use crate::sound::{Sound, Source};
 use crate::splice::crossfade_gains;
+use crate::voice::Placed;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
@@ -22,6 +23,8 @@ pub enum Hear {
     Bed,
     /// The narration without the bed.
     Voice,
+    /// The film's own sound.
+    Film,
 }
 
 impl Hear {
@@ -30,6 +33,7 @@ impl Hear {
             Self::Everything => true,
             Self::Bed => role == Role::Bed,
             Self::Voice => role == Role::Narration,
+            Self::Film => role == Role::Film,
         }
     }
 }
@@ -53,10 +57,15 @@ pub fn render<'a>(plan: &Plan, sounds: &dyn Fn(&str) -> Option<&'a dyn Source>, 
         let source = sounds(&layer.sound).ok_or_else(|| MissingSound(layer.sound.clone()))?;
         let mut own = vec![vec![0.0f32; len]; 2];
         let fitted = layer.fitting.as_ref().map(|fitting| FittedBed::new(source, fitting));
+        let placed = layer.piece.as_ref().map(|piece| Placed { source, piece });
+        if placed.is_some_and(|p| p.piece.on_cut().start >= end || p.piece.on_cut().end <= start) {
+            continue;
+        }
         for (channel, out) in own.iter_mut().enumerate() {
-            match &fitted {
-                Some(bed) => bed.read(channel, start as i64, out),
-                None => source.read(channel.min(source.channel_count() - 1), start as i64, out),
+            match (&fitted, &placed) {
+                (Some(bed), _) => bed.read(channel, start as i64, out),
+                (None, Some(placed)) => placed.read(channel, start as i64, out),
+                (None, None) => source.read(channel.min(source.channel_count() - 1), start as i64, out),
             }
         }
         GainCurve::of(&layer.levels).apply(start, &mut own);

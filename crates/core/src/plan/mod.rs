@@ -5,9 +5,11 @@
 
 use crate::fit::Fitting;
 use crate::mix::FittedBed;
+use crate::picture::Line;
 use crate::shape::{self, LevelObject, Measured};
 use crate::sound::{Source, loudness};
-use crate::speech::{Phrase, SpeechReading};
+use crate::speech::{Phrase, SpeechReading, attach_words};
+use crate::voice::{Narration, Piece, Placed};
 use serde::{Deserialize, Serialize};
 
 /// What a layer is to the cut.
@@ -16,8 +18,10 @@ use serde::{Deserialize, Serialize};
 pub enum Role {
     /// Music, re-cut to the length.
     Bed,
-    /// Speech, from the start of the cut.
+    /// Speech.
     Narration,
+    /// The film's own sound.
+    Film,
 }
 
 /// One sound of the cut and what happens to it.
@@ -28,8 +32,11 @@ pub struct Layer {
     pub role: Role,
     /// Name of the sound: its content hash.
     pub sound: String,
-    /// How the bed was re-cut; narration has none.
+    /// How the bed was re-cut; other layers have none.
     pub fitting: Option<Fitting>,
+    /// What is heard of it and where; without one, all of it from the start of the cut.
+    #[serde(default)]
+    pub piece: Option<Piece>,
     /// What its level does.
     pub levels: Vec<LevelObject>,
 }
@@ -47,6 +54,11 @@ pub struct Plan {
 }
 
 impl Plan {
+    /// A plan of silence.
+    pub fn empty(length_samples: u64) -> Self {
+        Self { length_samples, layers: Vec::new(), phrases: Vec::new() }
+    }
+
     /// The bed, if there is one.
     pub fn bed(&self) -> Option<&Layer> {
         self.layers.iter().find(|l| l.role == Role::Bed)
@@ -90,34 +102,53 @@ pub struct BedInput<'a> {
     pub fitting: &'a Fitting,
 }
 
-/// A narration with its reading and its samples.
+/// A piece of the narration with the reading and the samples of its take.
 #[derive(Clone, Copy)]
-pub struct NarrationInput<'a> {
-    /// Name of the sound.
-    pub sound: &'a str,
-    /// Its samples.
+pub struct PieceInput<'a> {
+    /// What is heard and where.
+    pub piece: &'a Piece,
+    /// Samples of the take.
     pub source: &'a dyn Source,
-    /// Its phrases.
+    /// Phrases of the take.
     pub reading: &'a SpeechReading,
+}
+
+/// Everything that a plan is made from.
+#[derive(Clone, Copy, Default)]
+pub struct Inputs<'a> {
+    /// Length of the cut.
+    pub length_samples: u64,
+    /// The bed.
+    pub bed: Option<BedInput<'a>>,
+    /// The narration.
+    pub narration: &'a [PieceInput<'a>],
+    /// Known words of the narration.
+    pub lines: &'a [Line],
+    /// Name of the film's own sound, when it is to be heard.
+    pub film: Option<&'a str>,
 }
 
 /// Proposes the plan of a cut: the fitted bed, the narration, and the bed's levels under it.
 ///
 /// `before` are the bed's level objects so far, of which those set by hand are kept.
-pub fn propose(length_samples: u64, bed: Option<BedInput<'_>>, narration: Option<NarrationInput<'_>>, before: &[LevelObject]) -> Plan {
-    let phrases = narration.map_or(Vec::new(), |n| n.reading.phrases.clone());
+pub fn propose(inputs: Inputs<'_>, before: &[LevelObject]) -> Plan {
+    let Inputs { length_samples, narration, .. } = inputs;
+    let mut phrases: Vec<Phrase> = narration.iter().flat_map(|n| n.piece.phrases(&n.reading.phrases)).collect();
+    phrases.sort_by_key(|p| p.start_samples);
+    attach_words(&mut phrases, inputs.lines);
     let mut layers = Vec::new();
-    if let Some(bed) = bed {
+    if let Some(bed) = inputs.bed {
         let fitted = FittedBed::new(bed.source, bed.fitting);
         let bed_energies = loudness::block_energies(&fitted);
-        let speech_energies = narration.map_or(Vec::new(), |n| loudness::block_energies(n.source));
+        let pieces = narration.iter().map(|n| Placed { source: n.source, piece: n.piece }).collect();
+        let speech_energies = if narration.is_empty() { Vec::new() } else { loudness::block_energies(&Narration { pieces, length_samples }) };
         let measured = Measured { bed: &bed_energies, speech: &speech_energies };
         let ring_out = bed.fitting.last_hit_samples.map(|hit| length_samples.saturating_sub(hit));
         let levels = shape::propose_bed(measured, &phrases, length_samples, ring_out, before);
-        layers.push(Layer { role: Role::Bed, sound: bed.sound.to_owned(), fitting: Some(bed.fitting.clone()), levels });
+        layers.push(Layer { role: Role::Bed, sound: bed.sound.to_owned(), fitting: Some(bed.fitting.clone()), piece: None, levels });
     }
-    if let Some(narration) = narration {
-        layers.push(Layer { role: Role::Narration, sound: narration.sound.to_owned(), fitting: None, levels: Vec::new() });
-    }
+    let layer = |role, sound: &str, piece| Layer { role, sound: sound.to_owned(), fitting: None, piece, levels: Vec::new() };
+    layers.extend(narration.iter().map(|n| layer(Role::Narration, &n.piece.sound, Some(n.piece.clone()))));
+    layers.extend(inputs.film.map(|sound| layer(Role::Film, sound, None)));
     Plan { length_samples, layers, phrases }
 }

@@ -9,6 +9,7 @@
 //! | `features` | what a beat sounds like |
 //! | `likeness` | how well one bar could follow another |
 //! | `sections` | stretches of one character, grouped by likeness |
+//! | `key` | the key of the whole |
 //! | `edges` | first sound, last hit, ring-out, fade |
 //!
 //! ```
@@ -21,12 +22,14 @@
 mod beats;
 mod edges;
 mod features;
+mod key;
 mod likeness;
 mod metre;
 mod sections;
 mod spectra;
 
 pub use edges::{Ending, EndingKind};
+pub use key::Key;
 pub use likeness::BarLikeness;
 pub use sections::Section;
 
@@ -82,6 +85,9 @@ pub struct Reading {
     pub loudness: loudness::Loudness,
     /// RMS level of each bar in dB, relative to the loudest bar.
     pub bar_levels_db: Vec<f32>,
+    /// The key, where anything is tonal.
+    #[serde(default)]
+    pub key: Option<Key>,
     /// How sure all this is.
     pub confidence: Confidence,
 }
@@ -135,6 +141,7 @@ pub fn read_bed(source: &dyn Source, progress: &mut Progress<'_>) -> Result<BedR
     let likeness = BarLikeness::between(&beat_features, &bars.downbeats, bars.metre as usize);
     step("finding sections", 0.95)?;
     let bar_levels_db = features::bar_levels_db(&beat_features, &bars.downbeats);
+    let classes = std::array::from_fn(|k| beat_features.iter().map(|f| f.chroma[k]).sum::<f32>());
     let beats_samples: Vec<u64> = grid.beats_s.iter().map(|&s| crate::units::samples_from_seconds(s)).collect();
     let (sections, section_confidence) = sections::find(&likeness, &bar_levels_db, &bars.downbeats, &beats_samples);
     step("done", 1.0)?;
@@ -150,6 +157,7 @@ pub fn read_bed(source: &dyn Source, progress: &mut Progress<'_>) -> Result<BedR
             ending,
             loudness,
             bar_levels_db,
+            key: Key::of(&classes),
             confidence: Confidence { beats: grid.confidence, downbeats: bars.confidence, sections: section_confidence },
         },
         likeness,

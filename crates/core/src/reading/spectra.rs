@@ -1,8 +1,6 @@
 //! Short-time spectra of a bed at 24 kHz: a quick one for onsets, a long one for harmony.
 
-use realfft::{RealFftPlanner, RealToComplex};
-use std::f32::consts::TAU;
-use std::sync::Arc;
+use crate::sound::blocks::Blocks;
 
 /// Sample rate of everything in this module, in Hz.
 pub const RATE_HZ: f32 = 24_000.0;
@@ -19,41 +17,6 @@ const HARMONY_HOP: usize = 1200;
 const HARMONY_BLOCK: usize = 8192;
 /// Harmony frames a second.
 pub const HARMONY_FRAMES_PER_S: f64 = 20.0;
-
-/// Walks Hann-windowed blocks centred on multiples of a hop and gives their magnitudes.
-struct Blocks {
-    fft: Arc<dyn RealToComplex<f32>>,
-    window: Vec<f32>,
-    hop: usize,
-}
-
-impl Blocks {
-    fn new(block: usize, hop: usize) -> Self {
-        let window = (0..block).map(|n| 0.5 - 0.5 * (TAU * n as f32 / block as f32).cos()).collect();
-        Self { fft: RealFftPlanner::new().plan_fft_forward(block), window, hop }
-    }
-
-    fn for_each(&self, mono: &[f32], mut each: impl FnMut(&[f32])) {
-        let block = self.window.len();
-        let mut input = vec![0.0; block];
-        let mut output = self.fft.make_output_vec();
-        let mut scratch = self.fft.make_scratch_vec();
-        let mut magnitudes = vec![0.0; output.len()];
-        for centre in (0..mono.len()).step_by(self.hop) {
-            crate::sound::copy_range(mono, centre as i64 - (block / 2) as i64, &mut input);
-            for (sample, weight) in input.iter_mut().zip(&self.window) {
-                *sample *= weight;
-            }
-            self.fft
-                .process_with_scratch(&mut input, &mut output, &mut scratch)
-                .expect("buffers come from the transform itself");
-            for (magnitude, bin) in magnitudes.iter_mut().zip(&output) {
-                *magnitude = (bin.re * bin.re + bin.im * bin.im).sqrt();
-            }
-            each(&magnitudes);
-        }
-    }
-}
 
 fn mel_from_hz(hz: f32) -> f32 {
     // O'Shaughnessy 1987: m = 2595 log10(1 + f/700).
@@ -253,6 +216,7 @@ pub fn percentile(values: &[f32], share: f64) -> f32 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::f32::consts::TAU;
 
     #[test]
     fn a_tone_of_440_hz_is_an_a() {

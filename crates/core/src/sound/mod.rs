@@ -4,6 +4,7 @@
 //! that another crate maps. Reading a range touches only that range, so an hour-long bed can be
 //! rendered and read without holding it.
 
+pub(crate) mod blocks;
 pub mod loudness;
 
 use std::fmt;

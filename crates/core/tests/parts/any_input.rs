@@ -3,7 +3,8 @@
 use jaunty_core::check::findings;
 use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::mix::{Hear, render};
-use jaunty_core::plan::{BedInput, NarrationInput, propose};
+use super::music::propose;
+use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::read_speech;
@@ -15,7 +16,7 @@ fn whole_way(sound: &Sound, length_samples: u64) {
     let speech = read_speech(sound, &mut keep_going()).unwrap();
     for fitting in fittings(sound, &read.reading, &read.likeness, &FitRequest { length_samples }) {
         let bed = BedInput { sound: "s", source: sound, fitting: &fitting };
-        let plan = propose(length_samples, Some(bed), Some(NarrationInput { sound: "s", source: sound, reading: &speech }), &[]);
+        let plan = propose(length_samples, Some(bed), Some((sound, &speech)), &[]);
         let mix = render(&plan, &|_| Some(sound as &dyn Source), 0..length_samples, Hear::Everything).unwrap();
         assert_eq!(mix.len_samples(), length_samples);
         assert!(mix.channels().iter().flatten().all(|s| s.is_finite()));

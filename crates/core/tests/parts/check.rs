@@ -3,7 +3,8 @@
 use super::music::{Piece, voice};
 use jaunty_core::check::{Weight, findings};
 use jaunty_core::fit::{FitRequest, fittings};
-use jaunty_core::plan::{BedInput, NarrationInput, Plan, propose};
+use super::music::propose;
+use jaunty_core::plan::{BedInput, Plan};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::shape::LevelObject;
 use jaunty_core::sound::Sound;
@@ -20,7 +21,7 @@ fn stand() -> (Sound, BedRead, Plan) {
     let plan = propose(
         length_samples,
         Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }),
-        Some(NarrationInput { sound: "voice", source: &speech_sound, reading: &speech }),
+        Some((&speech_sound, &speech)),
         &[],
     );
     (bed, read, plan)

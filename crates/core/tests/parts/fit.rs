@@ -1,9 +1,9 @@
 //! Fitting: exact lengths, splices on downbeats, endings, and beds that cannot be re-cut.
 
-use super::music::{Made, Piece};
+use super::music::{Made, Piece, propose};
 use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings};
 use jaunty_core::mix::{FittedBed, Hear, render};
-use jaunty_core::plan::{BedInput, propose};
+use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::splice::LEAD_SAMPLES;

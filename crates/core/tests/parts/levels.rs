@@ -3,7 +3,8 @@
 use super::music::{Piece, voice};
 use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::mix::{Hear, render};
-use jaunty_core::plan::{BedInput, NarrationInput, Plan, propose};
+use super::music::propose;
+use jaunty_core::plan::{BedInput, Plan};
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::shape::{GainCurve, LevelObject};
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy};
@@ -39,7 +40,7 @@ static MIXED: LazyLock<Mixed> = LazyLock::new(|| {
     let plan = propose(
         LENGTH,
         Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }),
-        Some(NarrationInput { sound: "voice", source: &voice, reading: &speech }),
+        Some((&voice, &speech)),
         &[],
     );
     Mixed { plan, bed, voice }
@@ -151,7 +152,7 @@ fn a_level_set_by_hand_changes_nothing_else_and_survives_a_new_plan() {
     let again = propose(
         LENGTH,
         Some(BedInput { sound: "bed", source: &MIXED.bed, fitting: &fitting }),
-        Some(NarrationInput { sound: "voice", source: &MIXED.voice, reading: &speech }),
+        Some((&MIXED.voice, &speech)),
         &plan.bed().unwrap().levels,
     );
     assert_eq!(again.bed().unwrap().levels, plan.bed().unwrap().levels);

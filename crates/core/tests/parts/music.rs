@@ -1,7 +1,11 @@
 //! Music whose beats are known because it is made here: drums, a bass and chords from plain sums
 //! of sines, in bars that return.
 
-use jaunty_core::sound::Sound;
+use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan};
+use jaunty_core::shape::LevelObject;
+use jaunty_core::sound::{Sound, Source};
+use jaunty_core::speech::SpeechReading;
+use jaunty_core::voice;
 use std::f32::consts::TAU;
 
 pub const RATE: f64 = 48_000.0;
@@ -143,4 +147,11 @@ pub fn f_measure(truth: &[f64], found: &[f64], tolerance_s: f64) -> f64 {
         }
     }
     2.0 * hits / (truth.len() + found.len()) as f64
+}
+
+/// The plan of a bed under one take that starts with the cut.
+pub fn propose(length_samples: u64, bed: Option<BedInput<'_>>, narration: Option<(&dyn Source, &SpeechReading)>, before: &[LevelObject]) -> Plan {
+    let piece = voice::Piece::whole("voice", narration.map_or(0, |n| n.0.len_samples()));
+    let pieces: Vec<PieceInput<'_>> = narration.iter().map(|&(source, reading)| PieceInput { piece: &piece, source, reading }).collect();
+    plan::propose(Inputs { length_samples, bed, narration: &pieces, ..Inputs::default() }, before)
 }

@@ -1,6 +1,7 @@
 //! Reading music with known beats, and speech with known phrases.
 
 use super::music::{Piece, f_measure, voice};
+use jaunty_core::picture::Line;
 use jaunty_core::reading::{Cancelled, EndingKind, keep_going, read_bed};
 use jaunty_core::speech::{attach_words, gaps, read_speech};
 use jaunty_core::units::seconds_from_samples;
@@ -91,7 +92,8 @@ fn phrases_and_gaps_are_found() {
     assert_eq!(spaces.last().unwrap().end_samples, 15 * 48_000);
 
     let mut phrases = read.phrases;
-    attach_words(&mut phrases, &[(48_000, "One".into()), (216_000, "two".into()), (300_000, "three".into())]);
+    let line = |start_samples, words: &str| Line { start_samples, words: words.into() };
+    attach_words(&mut phrases, &[line(48_000, "One"), line(216_000, "two"), line(300_000, "three"), line(720_000, "said elsewhere")]);
     assert_eq!(phrases[0].words.as_deref(), Some("One"));
     assert_eq!(phrases[1].words.as_deref(), Some("two three"));
     assert_eq!(phrases[2].words, None);

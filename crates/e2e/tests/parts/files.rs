@@ -20,7 +20,7 @@ pub static FILES: LazyLock<Files> = LazyLock::new(|| {
     let write = |name: &str, sound: &Sound| write_wav(&folder.path().join(name), sound).expect("room on the disk");
     write("bed.wav", &beds::copper_escapement().play().expect("the SoundFont").sound);
     write("loop.wav", &beds::bench_lamp().play().expect("the SoundFont").sound);
-    write("voice.wav", &narration(&LINES[..8], 60.0, folder.path()).expect("espeak-ng"));
+    write("voice.wav", &narration(&LINES[..8], 60.0).expect("espeak-ng"));
     Files { folder }
 });
 

@@ -1,55 +1,13 @@
 //! The SQL of cuts and their revisions.
 
+use super::setup::Setup;
 use crate::problem::{Code, Problem};
 use chrono::NaiveDateTime;
 use jaunty_core::fit::Fitting;
-use jaunty_core::plan::{Plan, Role};
-use jaunty_core::units::FrameRate;
-use serde::{Deserialize, Serialize};
+use jaunty_core::plan::Plan;
 use sqlx::types::Json;
-use sqlx::{FromRow, MySqlPool};
+use sqlx::{FromRow, MySqlPool, MySqlTransaction};
 use uuid::Uuid;
-
-/// A sound as a cut uses it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct UsedSound {
-    /// Hash of its content.
-    pub hash: String,
-    /// The name it came with.
-    pub name: String,
-}
-
-/// What a plan is made for.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Setup {
-    /// Frames a second.
-    pub rate: FrameRate,
-    /// Length of the cut in frames.
-    pub length_frames: u64,
-    /// The bed, once there is one.
-    pub bed: Option<UsedSound>,
-    /// The narration, once there is one.
-    pub narration: Option<UsedSound>,
-}
-
-impl Setup {
-    /// The sound in a role.
-    pub fn used(&mut self, role: Role) -> &mut Option<UsedSound> {
-        match role {
-            Role::Bed => &mut self.bed,
-            Role::Narration => &mut self.narration,
-        }
-    }
-}
-
-/// A shot or a moment.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Mark {
-    /// What it is called.
-    pub name: String,
-    /// Its first frame.
-    pub frame: u64,
-}
 
 /// A cut.
 #[derive(Debug, Clone, PartialEq)]
@@ -58,25 +16,12 @@ pub struct CutRow {
     pub id: Uuid,
     /// Its title.
     pub title: String,
-    /// What its plans are made for.
+    /// What the user wants; ahead of the shown revision while a job is under way.
     pub setup: Setup,
-    /// Its shots.
-    pub shots: Vec<Mark>,
-    /// Its moments.
-    pub moments: Vec<Mark>,
-    /// Known words of the narration: (start in samples, words).
-    pub words: Vec<(u64, String)>,
     /// The revision that is shown.
-    pub revision: Option<u32>,
+    pub revision: u32,
     /// When it was made.
     pub created_at: NaiveDateTime,
-}
-
-impl CutRow {
-    /// Length in samples, exact.
-    pub fn length_samples(&self) -> u64 {
-        self.setup.rate.samples_from_frames(self.setup.length_frames)
-    }
 }
 
 #[derive(FromRow)]
@@ -84,25 +29,13 @@ struct RawCut {
     id: Uuid,
     title: String,
     setup: Json<Setup>,
-    shots: Json<Vec<Mark>>,
-    moments: Json<Vec<Mark>>,
-    words: Json<Vec<(u64, String)>>,
-    revision: Option<u32>,
+    revision: u32,
     created_at: NaiveDateTime,
 }
 
 impl From<RawCut> for CutRow {
     fn from(raw: RawCut) -> Self {
-        Self {
-            id: raw.id,
-            title: raw.title,
-            setup: raw.setup.0,
-            shots: raw.shots.0,
-            moments: raw.moments.0,
-            words: raw.words.0,
-            revision: raw.revision,
-            created_at: raw.created_at,
-        }
+        Self { id: raw.id, title: raw.title, setup: raw.setup.0, revision: raw.revision, created_at: raw.created_at }
     }
 }
 
@@ -130,15 +63,27 @@ pub struct RevisionRow {
     pub created_at: NaiveDateTime,
 }
 
+/// A revision to be appended.
+pub struct Next<'a> {
+    /// What was done.
+    pub what: &'a str,
+    /// What it was made for.
+    pub setup: &'a Setup,
+    /// The plan.
+    pub plan: &'a Plan,
+    /// The fittings to choose from.
+    pub fittings: &'a [Fitting],
+    /// Which of them the plan plays.
+    pub chosen: u32,
+}
+
 /// All cuts, newest first.
 ///
 /// # Errors
 /// What the database says.
 pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, Problem> {
     let rows: Vec<RawCut> =
-        sqlx::query_as("SELECT id, title, setup, shots, moments, words, revision, created_at FROM cuts ORDER BY created_at DESC, id DESC LIMIT 500")
-            .fetch_all(pool)
-            .await?;
+        sqlx::query_as("SELECT id, title, setup, revision, created_at FROM cuts ORDER BY created_at DESC, id DESC LIMIT 500").fetch_all(pool).await?;
     Ok(rows.into_iter().map(CutRow::from).collect())
 }
 
@@ -147,10 +92,8 @@ pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, Problem> {
 /// # Errors
 /// What the database says.
 pub async fn cut(pool: &MySqlPool, id: Uuid) -> Result<Option<CutRow>, Problem> {
-    let row: Option<RawCut> = sqlx::query_as("SELECT id, title, setup, shots, moments, words, revision, created_at FROM cuts WHERE id = ?")
-        .bind(id)
-        .fetch_optional(pool)
-        .await?;
+    let row: Option<RawCut> =
+        sqlx::query_as("SELECT id, title, setup, revision, created_at FROM cuts WHERE id = ?").bind(id).fetch_optional(pool).await?;
     Ok(row.map(CutRow::from))
 }
 
@@ -162,44 +105,87 @@ pub async fn known(pool: &MySqlPool, id: Uuid) -> Result<CutRow, Problem> {
     cut(pool, id).await?.ok_or_else(|| Problem::not_found("cut"))
 }
 
-/// Makes a cut.
+/// Makes a cut, with a first revision of silence.
 ///
 /// # Errors
 /// What the database says.
-pub async fn insert(pool: &MySqlPool, title: &str, setup: &Setup, shots: &[Mark], moments: &[Mark], words: &[(u64, String)]) -> Result<Uuid, Problem> {
+pub async fn insert(pool: &MySqlPool, title: &str, setup: &Setup) -> Result<Uuid, Problem> {
     let id = Uuid::now_v7();
-    sqlx::query("INSERT INTO cuts (id, title, setup, shots, moments, words) VALUES (?, ?, ?, ?, ?, ?)")
-        .bind(id)
-        .bind(title)
-        .bind(Json(setup))
-        .bind(Json(shots))
-        .bind(Json(moments))
-        .bind(Json(words))
-        .execute(pool)
-        .await?;
+    let mut transaction = pool.begin().await?;
+    sqlx::query("INSERT INTO cuts (id, title, setup, revision) VALUES (?, ?, ?, 1)").bind(id).bind(title).bind(Json(setup)).execute(&mut *transaction).await?;
+    let plan = Plan::empty(setup.picture.length_samples());
+    write(&mut transaction, id, 1, None, &Next { what: "make the cut", setup, plan: &plan, fittings: &[], chosen: 0 }).await?;
+    transaction.commit().await?;
     Ok(id)
 }
 
-/// Changes title and setup of a cut with `edit`; the row is locked meanwhile, so that two uploads
-/// at once both count. Gives the cut as it is then.
+async fn write(transaction: &mut MySqlTransaction<'_>, id: Uuid, revision: u32, parent: Option<u32>, next: &Next<'_>) -> Result<(), Problem> {
+    sqlx::query("INSERT INTO revisions (cut_id, revision, parent, what, setup, plan, fittings, chosen) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
+        .bind(id)
+        .bind(revision)
+        .bind(parent)
+        .bind(next.what.chars().take(200).collect::<String>())
+        .bind(Json(next.setup))
+        .bind(Json(next.plan))
+        .bind(Json(next.fittings))
+        .bind(next.chosen)
+        .execute(&mut **transaction)
+        .await?;
+    Ok(())
+}
+
+async fn locked(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<CutRow, Problem> {
+    let row: Option<RawCut> =
+        sqlx::query_as("SELECT id, title, setup, revision, created_at FROM cuts WHERE id = ? FOR UPDATE").bind(id).fetch_optional(&mut **transaction).await?;
+    row.map(CutRow::from).ok_or_else(|| Problem::not_found("cut"))
+}
+
+async fn next_number(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<u32, Problem> {
+    let (last,): (u32,) = sqlx::query_as("SELECT MAX(revision) FROM revisions WHERE cut_id = ?").bind(id).fetch_one(&mut **transaction).await?;
+    Ok(last + 1)
+}
+
+/// Changes what is wanted of a cut with `edit`; the plan follows by a job that the caller asks
+/// for. The row is locked meanwhile, so that two changes at once both count. Gives the cut as it
+/// is then.
 ///
 /// # Errors
-/// [`Code::NotFound`], or what the database says.
-pub async fn change(pool: &MySqlPool, id: Uuid, edit: impl FnOnce(&mut CutRow)) -> Result<CutRow, Problem> {
+/// [`Code::NotFound`], what `edit` says, or what the database says.
+pub async fn want(pool: &MySqlPool, id: Uuid, edit: impl FnOnce(&mut CutRow) -> Result<(), Problem>) -> Result<CutRow, Problem> {
     let mut transaction = pool.begin().await?;
-    let row: Option<RawCut> = sqlx::query_as("SELECT id, title, setup, shots, moments, words, revision, created_at FROM cuts WHERE id = ? FOR UPDATE")
-        .bind(id)
-        .fetch_optional(&mut *transaction)
-        .await?;
-    let mut cut = CutRow::from(row.ok_or_else(|| Problem::not_found("cut"))?);
-    edit(&mut cut);
-    sqlx::query("UPDATE cuts SET title = ?, setup = ? WHERE id = ?")
-        .bind(&cut.title)
-        .bind(Json(&cut.setup))
-        .bind(id)
-        .execute(&mut *transaction)
-        .await?;
+    let mut cut = locked(&mut transaction, id).await?;
+    edit(&mut cut)?;
+    sqlx::query("UPDATE cuts SET title = ?, setup = ? WHERE id = ?").bind(&cut.title).bind(Json(&cut.setup)).bind(id).execute(&mut *transaction).await?;
     transaction.commit().await?;
+    Ok(cut)
+}
+
+/// Notes something about a cut that changes nothing of how it sounds: `edit` is applied to what
+/// is wanted and to the shown revision, and the result is a new revision with the same plan.
+/// `seen` is the revision that the user saw, where that matters.
+///
+/// # Errors
+/// [`Code::Stale`] if another revision is shown by now, what `edit` says, or what the database says.
+pub async fn note(pool: &MySqlPool, id: Uuid, seen: Option<u32>, what: &str, edit: impl Fn(&mut Setup) -> Result<(), Problem>) -> Result<CutRow, Problem> {
+    let mut transaction = pool.begin().await?;
+    let mut cut = locked(&mut transaction, id).await?;
+    if seen.is_some_and(|seen| seen != cut.revision) {
+        return Err(Problem::new(Code::Stale, format!("Your page showed revision {}, the plan is at {}.", seen.unwrap_or(0), cut.revision)));
+    }
+    let row: RevisionRow = sqlx::query_as("SELECT revision, parent, what, setup, plan, fittings, chosen, created_at FROM revisions WHERE cut_id = ? AND revision = ?")
+        .bind(id)
+        .bind(cut.revision)
+        .fetch_one(&mut *transaction)
+        .await?;
+    let mut planned = row.setup;
+    edit(&mut planned)?;
+    edit(&mut cut.setup)?;
+    let number = next_number(&mut transaction, id).await?;
+    let next = Next { what, setup: &planned, plan: &row.plan, fittings: &row.fittings, chosen: row.chosen };
+    write(&mut transaction, id, number, Some(cut.revision), &next).await?;
+    sqlx::query("UPDATE cuts SET setup = ?, revision = ? WHERE id = ?").bind(Json(&cut.setup)).bind(number).bind(id).execute(&mut *transaction).await?;
+    transaction.commit().await?;
+    cut.revision = number;
     Ok(cut)
 }
 
@@ -219,11 +205,8 @@ pub async fn revision(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Opti
 ///
 /// # Errors
 /// What the database says.
-pub async fn current(pool: &MySqlPool, cut: &CutRow) -> Result<Option<RevisionRow>, Problem> {
-    match cut.revision {
-        Some(number) => revision(pool, cut.id, number).await,
-        None => Ok(None),
-    }
+pub async fn current(pool: &MySqlPool, cut: &CutRow) -> Result<RevisionRow, Problem> {
+    revision(pool, cut.id, cut.revision).await?.ok_or_else(|| Problem::internal("a cut without its revision"))
 }
 
 /// The newest revision made from `parent`: what redo goes to, with what was done.
@@ -242,28 +225,17 @@ pub async fn child(pool: &MySqlPool, cut: Uuid, parent: u32) -> Result<Option<(u
 ///
 /// # Errors
 /// [`Code::Stale`] if another revision is shown by now, or what the database says.
-pub async fn append(pool: &MySqlPool, cut: &CutRow, what: &str, plan: &Plan, fittings: &[Fitting], chosen: u32) -> Result<u32, Problem> {
+pub async fn append(pool: &MySqlPool, cut: &CutRow, next: &Next<'_>) -> Result<u32, Problem> {
     let mut transaction = pool.begin().await?;
-    let (shown,): (Option<u32>,) = sqlx::query_as("SELECT revision FROM cuts WHERE id = ? FOR UPDATE").bind(cut.id).fetch_one(&mut *transaction).await?;
+    let shown = locked(&mut transaction, cut.id).await?.revision;
     if shown != cut.revision {
         return Err(Problem::new(Code::Stale, "Another change came first."));
     }
-    let (last,): (Option<u32>,) = sqlx::query_as("SELECT MAX(revision) FROM revisions WHERE cut_id = ?").bind(cut.id).fetch_one(&mut *transaction).await?;
-    let next = last.unwrap_or(0) + 1;
-    sqlx::query("INSERT INTO revisions (cut_id, revision, parent, what, setup, plan, fittings, chosen) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
-        .bind(cut.id)
-        .bind(next)
-        .bind(shown)
-        .bind(what.chars().take(200).collect::<String>())
-        .bind(Json(&cut.setup))
-        .bind(Json(plan))
-        .bind(Json(fittings))
-        .bind(chosen)
-        .execute(&mut *transaction)
-        .await?;
-    sqlx::query("UPDATE cuts SET revision = ? WHERE id = ?").bind(next).bind(cut.id).execute(&mut *transaction).await?;
+    let number = next_number(&mut transaction, cut.id).await?;
+    write(&mut transaction, cut.id, number, Some(shown), next).await?;
+    sqlx::query("UPDATE cuts SET revision = ? WHERE id = ?").bind(number).bind(cut.id).execute(&mut *transaction).await?;
     transaction.commit().await?;
-    Ok(next)
+    Ok(number)
 }
 
 /// Shows another revision of a cut, with the setup that it was made for.
@@ -282,4 +254,22 @@ pub async fn show(pool: &MySqlPool, cut: &CutRow, target: &RevisionRow) -> Resul
         return Err(Problem::new(Code::Stale, "Another change came first."));
     }
     Ok(())
+}
+
+/// A short text that differs whenever the page would show something else of a cut.
+///
+/// # Errors
+/// [`Code::NotFound`], or what the database says.
+pub async fn state(pool: &MySqlPool, id: Uuid) -> Result<String, Problem> {
+    let row: Option<(String,)> = sqlx::query_as(
+        "SELECT CAST(CONCAT_WS('|', c.revision, c.title, CRC32(c.setup),
+             (SELECT GROUP_CONCAT(CONCAT(HEX(j.id), j.state, j.progress, j.doing) ORDER BY j.id) FROM jobs j WHERE j.cut_id = c.id AND j.ended_at IS NULL),
+             (SELECT MAX(j.ended_at) FROM jobs j WHERE j.cut_id = c.id),
+             (SELECT CONCAT(COUNT(*), MAX(a.created_at)) FROM auditions a WHERE a.cut_id = c.id)) AS CHAR)
+         FROM cuts c WHERE c.id = ?",
+    )
+    .bind(id)
+    .fetch_optional(pool)
+    .await?;
+    row.map(|r| r.0).ok_or_else(|| Problem::not_found("cut"))
 }

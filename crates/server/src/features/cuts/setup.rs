@@ -1,0 +1,232 @@
+//! What the user says about a cut: the document that plans are made for.
+//!
+//! It is kept with every revision, so that whatever is said can be taken back.
+
+use chrono::{DateTime, Utc};
+use jaunty_core::kind::Kind;
+use jaunty_core::picture::{Change, Line, Picture};
+use jaunty_core::terms::{Purpose, Terms};
+use jaunty_core::units::FrameRate;
+use jaunty_core::voice::Piece;
+use jaunty_exchange::Unused;
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use utoipa::ToSchema;
+
+/// A sound as a cut uses it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct UsedSound {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+}
+
+/// What somebody thinks of a candidate.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum Opinion {
+    /// Take it.
+    Yes,
+    /// Perhaps.
+    Maybe,
+    /// Not this one.
+    No,
+}
+
+/// What was agreed with a supplier when a piece was taken.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Licence {
+    /// The supplier.
+    pub supplier: String,
+    /// The supplier's name of the piece.
+    pub piece: String,
+    /// Who made it.
+    pub maker: String,
+    /// The terms.
+    pub terms: Terms,
+    /// The line to credit it with.
+    pub credit: String,
+    /// Number of the licence.
+    pub number: String,
+    /// When it was taken.
+    pub taken_at: DateTime<Utc>,
+    /// The warning that was shown and passed over, if there was one.
+    pub warned: Option<String>,
+}
+
+/// A bed that may be chosen.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Candidate {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+    /// What a person says it is, against what was recognised.
+    #[serde(default)]
+    pub kind_by_hand: Option<Kind>,
+    /// What somebody thinks of it.
+    #[serde(default)]
+    pub opinion: Option<Opinion>,
+    /// A note.
+    #[serde(default)]
+    pub note: String,
+    /// What was agreed, for pieces of a supplier.
+    #[serde(default)]
+    pub licence: Option<Licence>,
+}
+
+/// How a take came to be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum TakeOrigin {
+    /// A file.
+    #[default]
+    File,
+    /// Recorded in the page.
+    Recorded,
+    /// Spoken by a machine.
+    Scratch,
+}
+
+/// A recording or file of speech.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Take {
+    /// Hash of its content.
+    pub hash: String,
+    /// Its name.
+    pub name: String,
+    /// Where its first sample lies on the cut.
+    #[serde(default)]
+    pub at_samples: u64,
+    /// How it came to be.
+    #[serde(default)]
+    pub origin: TakeOrigin,
+}
+
+/// The proxy film of a cut.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Film {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+    /// Its frame rate.
+    pub rate: FrameRate,
+    /// Its length.
+    pub length_frames: u64,
+    /// The number of its first frame, when it carries a timecode.
+    pub first_frame: Option<u64>,
+    /// Hash of its own sound, once that has been taken out of it.
+    pub sound: Option<String>,
+    /// Whether its own sound is heard.
+    pub sound_on: bool,
+    /// Width over height.
+    pub width_px: u32,
+    /// Height.
+    pub height_px: u32,
+}
+
+/// What became of the last list that came in.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct ListReport {
+    /// Name of the file.
+    pub file: String,
+    /// What it was, for people.
+    pub format: String,
+    /// What of it is used, for people.
+    pub used: String,
+    /// What it changed, when an earlier one was there.
+    pub changes: Vec<Change>,
+    /// What was not used.
+    pub unused: Vec<Unused>,
+}
+
+/// What a plan is made for.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Setup {
+    /// Length, rate, shots and moments.
+    #[serde(flatten)]
+    pub picture: Picture,
+    /// What it is for.
+    #[serde(default)]
+    pub purpose: Purpose,
+    /// The film, if there is one.
+    #[serde(default)]
+    pub film: Option<Film>,
+    /// The bed, once there is one.
+    pub bed: Option<UsedSound>,
+    /// Beds that may be chosen, the chosen one among them.
+    #[serde(default)]
+    pub candidates: Vec<Candidate>,
+    /// Written lines of the narration.
+    #[serde(default)]
+    pub lines: Vec<Line>,
+    /// Recordings and files of speech.
+    #[serde(default)]
+    pub takes: Vec<Take>,
+    /// What is heard of them, and where.
+    #[serde(default)]
+    pub pieces: Vec<Piece>,
+    /// What became of the last list.
+    #[serde(default)]
+    pub list: Option<ListReport>,
+}
+
+impl Setup {
+    /// A cut with nothing in it.
+    pub fn new(picture: Picture) -> Self {
+        Self {
+            picture,
+            purpose: Purpose::default(),
+            film: None,
+            bed: None,
+            candidates: Vec::new(),
+            lines: Vec::new(),
+            takes: Vec::new(),
+            pieces: Vec::new(),
+            list: None,
+        }
+    }
+
+    /// Digest of what a candidate is fitted to: length, narration, its words, the film's sound.
+    pub fn heard_with(&self) -> String {
+        let film = self.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.as_ref());
+        let text = serde_json::json!([self.picture.length_samples(), self.pieces, self.lines, film]).to_string();
+        Sha256::digest(text.as_bytes()).iter().map(|byte| format!("{byte:02x}")).collect()
+    }
+
+    /// Whether a plan made for `other` is a plan for this as well, with all that is heard.
+    pub fn sounds_like(&self, other: &Self) -> bool {
+        self.bed == other.bed && self.heard_with() == other.heard_with()
+    }
+
+    /// Adds a candidate unless it is there.
+    pub fn add_candidate(&mut self, hash: &str, name: &str, licence: Option<Licence>) {
+        match self.candidates.iter_mut().find(|c| c.hash == hash) {
+            Some(there) => there.licence = licence.or(there.licence.take()),
+            None => self.candidates.push(Candidate { hash: hash.to_owned(), name: name.to_owned(), kind_by_hand: None, opinion: None, note: String::new(), licence }),
+        }
+    }
+
+    /// The candidate of a hash.
+    pub fn candidate(&mut self, hash: &str) -> Option<&mut Candidate> {
+        self.candidates.iter_mut().find(|c| c.hash == hash)
+    }
+
+    /// Everything about a sound goes: as candidate, bed, take, and the pieces of it.
+    pub fn forget(&mut self, hash: &str) {
+        self.candidates.retain(|c| c.hash != hash);
+        self.takes.retain(|t| t.hash != hash);
+        self.pieces.retain(|p| p.sound != hash);
+        if self.bed.as_ref().is_some_and(|b| b.hash == hash) {
+            self.bed = None;
+        }
+    }
+}

@@ -1,0 +1,183 @@
+//! The proxy film: bringing it in, playing it, single pictures of it.
+
+use crate::App;
+use crate::features::cuts::model::CutView;
+use crate::features::cuts::replan;
+use crate::features::cuts::setup::{Film, Setup};
+use crate::features::cuts::store as cuts;
+use crate::jobs::{Task, queue};
+use crate::problem::Problem;
+use crate::upload::{extension, first_file, title_from};
+use actix_files::NamedFile;
+use actix_multipart::Multipart;
+use actix_web::http::header::{ContentDisposition, DispositionType};
+use actix_web::{HttpRequest, HttpResponse, delete, get, post, put, web};
+use jaunty_core::picture::Picture;
+use jaunty_media::film;
+use serde::Deserialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+pub(super) fn configure(config: &mut web::ServiceConfig) {
+    config.service(take_film).service(cut_from_film).service(drop_film).service(film_sound).service(film_length).service(play_film).service(film_picture);
+}
+
+/// Stores a film and says what it is.
+async fn bring_in(app: &App, form: &mut Multipart) -> Result<(Film, bool), Problem> {
+    let (name, field) = first_file(form).await?;
+    let stored = app.sounds.store(field).await?;
+    if stored.size_bytes == 0 {
+        return Err(Problem::bad_value(format!("\"{name}\" is empty: it has no bytes. Export it again.")));
+    }
+    describe(app, &stored.hash, &name).await
+}
+
+/// A stored film as a cut uses it, and whether it has a sound of its own.
+pub async fn describe(app: &App, hash: &str, name: &str) -> Result<(Film, bool), Problem> {
+    let path = app.sounds.original(hash, &extension(name)).await?;
+    let facts = web::block(move || film::probe(&path)).await?.map_err(Problem::bad_value)?;
+    let film = Film {
+        hash: hash.to_owned(),
+        name: name.to_owned(),
+        rate: facts.rate,
+        length_frames: facts.length_frames,
+        first_frame: facts.first_frame,
+        sound: None,
+        sound_on: true,
+        width_px: facts.width_px,
+        height_px: facts.height_px,
+    };
+    Ok((film, facts.has_sound))
+}
+
+/// Puts a film into a cut and asks for its own sound.
+pub async fn attach_film(app: &App, id: Uuid, film: Film, has_sound: bool) -> Result<(), Problem> {
+    let what = format!("bring in the film \"{}\"", film.name);
+    let hash = film.hash.clone();
+    cuts::note(&app.pool, id, None, &what, |setup| {
+        setup.film = Some(film.clone());
+        Ok(())
+    })
+    .await?;
+    if has_sound {
+        queue::add(&app.pool, id, &Task::FilmSound { film: hash }).await?;
+    }
+    Ok(())
+}
+
+/// Takes a proxy film into a cut. Where its length or rate differ from the cut's, the page says so.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = CutView)))]
+#[post("/api/cuts/{id}/film")]
+pub async fn take_film(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<CutView>, Problem> {
+    cuts::known(&app.pool, *id).await?;
+    let (film, has_sound) = bring_in(&app, &mut form).await?;
+    attach_film(&app, *id, film, has_sound).await?;
+    Ok(web::Json(CutView::of(&app, *id).await?))
+}
+
+/// Makes a cut as long as a film.
+#[utoipa::path(request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = CutView)))]
+#[post("/api/cuts/from-film")]
+pub async fn cut_from_film(app: web::Data<App>, mut form: Multipart) -> Result<web::Json<CutView>, Problem> {
+    let (film, has_sound) = bring_in(&app, &mut form).await?;
+    let mut picture = Picture::new(film.rate, film.length_frames);
+    picture.first_frame = film.first_frame.unwrap_or(0);
+    let id = cuts::insert(&app.pool, &title_from(&film.name), &Setup::new(picture)).await?;
+    attach_film(&app, id, film, has_sound).await?;
+    Ok(web::Json(CutView::of(&app, id).await?))
+}
+
+/// Makes the cut as long as its film, at the film's rate and first timecode.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = CutView)))]
+#[put("/api/cuts/{id}/film/length")]
+pub async fn film_length(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
+    let cut = cuts::known(&app.pool, *id).await?;
+    let film = cut.setup.film.ok_or_else(|| Problem::not_found("film"))?;
+    let what = format!("make the cut as long as the film, {}", film.rate.timecode(film.length_frames));
+    replan(&app, *id, &what, |cut| {
+        let picture = &mut cut.setup.picture;
+        (picture.rate, picture.length_frames) = (film.rate, film.length_frames);
+        picture.first_frame = film.first_frame.unwrap_or(picture.first_frame);
+        Ok(())
+    })
+    .await?;
+    Ok(web::Json(CutView::of(&app, *id).await?))
+}
+
+/// Whether the film's own sound is heard.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FilmSound {
+    /// Heard or not.
+    pub on: bool,
+}
+
+/// Turns the film's own sound on or off.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = FilmSound, responses((status = 200, body = CutView)))]
+#[put("/api/cuts/{id}/film/sound")]
+pub async fn film_sound(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FilmSound>) -> Result<web::Json<CutView>, Problem> {
+    let what = if body.on { "hear the film's own sound" } else { "leave the film's own sound out" };
+    replan(&app, *id, what, |cut| {
+        cut.setup.film.as_mut().ok_or_else(|| Problem::not_found("film"))?.sound_on = body.on;
+        Ok(())
+    })
+    .await?;
+    Ok(web::Json(CutView::of(&app, *id).await?))
+}
+
+/// Takes the film out of the cut.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = CutView)))]
+#[delete("/api/cuts/{id}/film")]
+pub async fn drop_film(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
+    replan(&app, *id, "take the film away", |cut| {
+        cut.setup.film = None;
+        Ok(())
+    })
+    .await?;
+    Ok(web::Json(CutView::of(&app, *id).await?))
+}
+
+async fn film_of(app: &App, id: Uuid, hash: &str) -> Result<Film, Problem> {
+    let film = cuts::known(&app.pool, id).await?.setup.film;
+    film.filter(|f| f.hash == hash).ok_or_else(|| Problem::not_found("film"))
+}
+
+/// The film, for the page to play; ranges are answered.
+#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), responses((status = 200, content_type = "video/webm")))]
+#[get("/api/cuts/{id}/film/{hash}")]
+pub async fn play_film(app: web::Data<App>, path: web::Path<(Uuid, String)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+    let (id, hash) = path.into_inner();
+    let film = film_of(&app, id, &hash).await?;
+    let file = app.sounds.original(&hash, &extension(&film.name)).await?;
+    let inline = ContentDisposition { disposition: DispositionType::Inline, parameters: Vec::new() };
+    let mut answer = NamedFile::open(file)?.set_content_disposition(inline).into_response(&request);
+    // Compressed ranges could not be sought in.
+    answer.headers_mut().insert(actix_web::http::header::CONTENT_ENCODING, actix_web::http::header::HeaderValue::from_static("identity"));
+    answer.headers_mut().insert(actix_web::http::header::CACHE_CONTROL, actix_web::http::header::HeaderValue::from_static("private, max-age=86400"));
+    Ok(answer)
+}
+
+/// Width of the small pictures on the sheet.
+const SMALL_PX: u32 = 160;
+
+/// One picture of the film, as JPEG.
+#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path), ("frame" = u64, Path)), responses((status = 200, content_type = "image/jpeg")))]
+#[get("/api/cuts/{id}/film/{hash}/{frame}.jpg")]
+pub async fn film_picture(app: web::Data<App>, path: web::Path<(Uuid, String, u64)>) -> Result<HttpResponse, Problem> {
+    let (id, hash, frame) = path.into_inner();
+    let film = film_of(&app, id, &hash).await?;
+    let file = app.sounds.original(&hash, &extension(&film.name)).await?;
+    // In the middle of the frame, where no rounding shows the one before.
+    let at_s = (frame.min(film.length_frames.saturating_sub(1)) as f64 + 0.5) / film.rate.as_f64();
+    let cached = app.sounds.cache_path(&format!("{hash}-{frame}.jpg"));
+    let bytes = web::block(move || -> Result<Vec<u8>, Problem> {
+        if !cached.exists() {
+            let made = tempfile::NamedTempFile::new_in(cached.parent().unwrap_or(std::path::Path::new(".")))?;
+            film::still(&file, at_s, SMALL_PX, made.path()).map_err(Problem::bad_value)?;
+            made.persist(&cached).map_err(|e| Problem::from(e.error))?;
+        }
+        Ok(std::fs::read(&cached)?)
+    })
+    .await??;
+    Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(("cache-control", "private, max-age=31536000, immutable")).body(bytes))
+}
