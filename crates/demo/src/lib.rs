@@ -3,15 +3,19 @@
 //! its shots and moments. Nothing is recorded, nothing is fetched; all names are made up.
 //!
 //! Music is composed here as notes ([`score`], [`beds`]) and played by a SoundFont player with
-//! the SoundFont of Debian's package `timgm6mb-soundfont`; the voice is Debian's `espeak-ng`.
+//! the SoundFont of Debian's package `timgm6mb-soundfont`; the voice is Debian's `espeak-ng`. The
+//! [`film`] is drawn here and encoded by `ffmpeg`. [`shelf`] holds the music of the stand-in supplier.
 
 #![forbid(unsafe_code)]
 #![deny(missing_docs)]
 
+mod arrange;
 pub mod beds;
+pub mod film;
 mod narration;
 mod scenario;
 pub mod score;
+pub mod shelf;
 
 pub use narration::{Line, narration};
 pub use scenario::{CUT, Cut, LINES, Moment, Shot};

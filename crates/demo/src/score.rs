@@ -68,6 +68,11 @@ impl Score {
         self.notes.push(Note { channel, key, velocity: velocity.clamp(1, 127), start_beats, length_beats });
     }
 
+    /// Its length in seconds, ring-out included.
+    pub fn length_s(&self) -> f64 {
+        self.seconds((self.bars * self.metre) as f64) + self.tail_s
+    }
+
     fn seconds(&self, beats: f64) -> f64 {
         self.head_s + beats * 60.0 / self.tempo_bpm
     }

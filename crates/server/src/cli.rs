@@ -1,13 +1,15 @@
-//! The commands that need no server: read, fit and mix files.
+//! The commands that need no server: list shots, tell kinds, read, fit and mix files.
 
 use jaunty_core::fit::{self, FitRequest, Fitting};
 use jaunty_core::mix::{self, Hear};
-use jaunty_core::plan::{self, BedInput, NarrationInput, Plan, Role};
+use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{self, BedRead, Reading};
 use jaunty_core::shape::LevelObject;
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{self, SpeechReading};
-use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
+use jaunty_core::units::{FrameRate, samples_from_seconds, seconds_from_samples};
+use jaunty_core::voice::Piece;
+use jaunty_exchange::{ExchangeError, For};
 use jaunty_media::{DecodeError, WavStream, decode_to_sound};
 use serde_json::{Value, json};
 use std::io::BufWriter;
@@ -32,6 +34,25 @@ pub enum CliError {
         /// Why.
         cause: std::io::Error,
     },
+    /// A list could not be used.
+    #[error("{path}: {cause}")]
+    List {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        cause: ExchangeError,
+    },
+    /// A file could not be opened.
+    #[error("{path}: {cause}")]
+    Open {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        cause: std::io::Error,
+    },
+    /// The rate is none.
+    #[error("\"{0}\" is no frame rate; write 25, 23.976, 29.97df or 30000/1001")]
+    Rate(String),
     /// The length makes no sense.
     #[error("a length is between 0.05 and 86400 seconds")]
     Length,
@@ -117,6 +138,57 @@ pub fn read(file: &Path, read_as: ReadAs) -> Result<Value, CliError> {
     })
 }
 
+/// A frame rate as people write it: `25`, `23.976`, `29.97df`, `30000/1001`, `30000/1001df`.
+fn rate_from(text: &str) -> Result<FrameRate, CliError> {
+    let bad = || CliError::Rate(text.to_owned());
+    let (number, drop_frame) = match text.trim().strip_suffix("df") {
+        Some(number) => (number, true),
+        None => (text.trim(), false),
+    };
+    let value: f64 = match number.split_once('/') {
+        Some((num, den)) => num.parse::<f64>().map_err(|_| bad())? / den.parse::<f64>().map_err(|_| bad())?,
+        None => number.parse().map_err(|_| bad())?,
+    };
+    let close = |(num, den): &(u32, u32)| (value - f64::from(*num) / f64::from(*den)).abs() < 0.01;
+    let (num, den) = FrameRate::KNOWN.into_iter().find(close).ok_or_else(bad)?;
+    FrameRate::new(num, den, drop_frame).map_err(|_| bad())
+}
+
+/// `jaunty shots`: what a list of shots holds, as JSON.
+///
+/// # Errors
+/// [`CliError`] with what to do.
+pub fn shots(file: &Path, rate: Option<&str>) -> Result<Value, CliError> {
+    let rate = rate.map(rate_from).transpose()?;
+    let bytes = std::fs::read(file).map_err(|cause| CliError::Open { path: file.to_owned(), cause })?;
+    let list = jaunty_exchange::read(&bytes, For { rate, first_frame: 0 }).map_err(|cause| CliError::List { path: file.to_owned(), cause })?;
+    let end = |frame: u64| (frame < u64::MAX).then_some(frame);
+    let shot = |s: &jaunty_core::picture::Shot| json!({ "label": s.name, "start_frame": s.start_frame, "end_frame": end(s.end_frame), "still": s.still });
+    let moment = |m: &jaunty_core::picture::Moment| json!({ "label": m.name, "frame": m.frame, "kind": m.kind });
+    let line = |l: &jaunty_core::picture::Line| json!({ "start_s": seconds_from_samples(l.start_samples), "words": l.words });
+    Ok(json!({
+        "format": list.format,
+        "rate": format!("{}/{}", list.rate.num(), list.rate.den()),
+        "rate_known": list.rate_known,
+        "drop": list.rate.is_drop_frame(),
+        "first_frame": list.first_frame,
+        "length_frames": list.length_frames,
+        "shots": list.marks.shots.iter().map(shot).collect::<Vec<_>>(),
+        "moments": list.marks.moments.iter().map(moment).collect::<Vec<_>>(),
+        "lines": list.lines.iter().map(line).collect::<Vec<_>>(),
+        "unused": list.unused,
+    }))
+}
+
+/// `jaunty kind`: whether a file is music, speech or the sound of a room, as JSON.
+///
+/// # Errors
+/// [`CliError`] with what to do.
+pub fn kind(file: &Path) -> Result<Value, CliError> {
+    let found = jaunty_core::kind::recognise(&load(file)?, &mut reading::keep_going()).expect("nobody cancels a command");
+    Ok(json!(found))
+}
+
 fn fitting_json(fitting: &Fitting) -> Value {
     let splices: Vec<Value> = fitting
         .splices
@@ -174,7 +246,7 @@ pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
         let length = fit::FADE_OUT_SAMPLES.min(length_samples / 4);
         levels.push(LevelObject::FadeOut { end_samples: length_samples, length_samples: length });
     }
-    let layer = plan::Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(best.clone()), levels };
+    let layer = plan::Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(best.clone()), piece: None, levels };
     let plan = Plan { length_samples, layers: vec![layer], phrases: Vec::new() };
     write_plan(&plan, Some(&sound), None, out)?;
     let mut result = fitting_json(best);
@@ -194,13 +266,14 @@ pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Va
     let speech = read_narration(&voice);
     let fittings = fit::fittings(&bed_sound, &reading, &likeness, &FitRequest { length_samples });
     let bed_input = BedInput { sound: "bed", source: &bed_sound, fitting: &fittings[0] };
-    let narration_input = NarrationInput { sound: "narration", source: &voice, reading: &speech };
-    let plan = plan::propose(length_samples, Some(bed_input), Some(narration_input), &[]);
+    let piece = Piece::whole("narration", voice.len_samples());
+    let narration_input = [PieceInput { piece: &piece, source: &voice, reading: &speech }];
+    let plan = plan::propose(Inputs { length_samples, bed: Some(bed_input), narration: &narration_input, ..Inputs::default() }, &[]);
     write_plan(&plan, Some(&bed_sound), Some(&voice), out)?;
     let mut result = fitting_json(&fittings[0]);
     result["length_samples"] = json!(length_samples);
     result["levels"] = json!(plan.bed().map(|b| &b.levels));
     result["speech"] = json!(phrases_json(&speech));
-    result["findings"] = json!(jaunty_core::check::findings(&plan, Some(&reading)));
+    result["findings"] = json!(jaunty_core::check::findings(&plan, Some(&reading), &[]));
     Ok(result)
 }

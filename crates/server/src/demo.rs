@@ -1,43 +1,56 @@
 //! Loading the demo scenario: made by `jaunty-demo`, brought in by the same ways as a user's files.
 
 use crate::App;
-use crate::features::cuts::store::{self as cuts, Mark, Setup, UsedSound};
-use crate::features::sounds::{attach, store as sounds};
-use crate::jobs::{Task, queue};
+use crate::features::beds::attach_bed;
+use crate::features::cuts::setup::{Setup, Take, TakeOrigin, UsedSound};
+use crate::features::cuts::store as cuts;
+use crate::features::picture::{attach_film, describe};
+use crate::features::sounds::store as sounds;
+use crate::features::voice::attach_take;
 use crate::problem::Problem;
-use jaunty_core::plan::Role;
+use jaunty_core::picture::{Line, MomentKind, Picture};
 use jaunty_core::units::{FrameRate, samples_from_seconds, seconds_from_samples};
-use jaunty_demo::{CUT, LINES, beds, narration};
+use jaunty_demo::{CUT, LINES, beds, film, narration};
 use jaunty_media::write_wav;
 use std::path::{Path, PathBuf};
 
+/// The files of the scenario.
+struct Files {
+    beds: Vec<PathBuf>,
+    voice: PathBuf,
+    film: PathBuf,
+}
+
+fn rate() -> Result<FrameRate, Problem> {
+    FrameRate::new(CUT.frames_per_second, 1, false).map_err(Problem::bad_value)
+}
+
 /// Makes the files of the scenario in `folder`, those that are not there yet.
-fn make_files(folder: &Path) -> Result<Vec<PathBuf>, Problem> {
+fn make_files(folder: &Path) -> Result<Files, Problem> {
     std::fs::create_dir_all(folder)?;
-    let mut paths = Vec::new();
-    // The main bed comes last, so that it is the one that the cut ends up with.
-    for score in [beds::bench_lamp(), beds::seven_lanterns(), beds::copper_escapement()] {
+    let mut made = Files { beds: Vec::new(), voice: folder.join("Narration, first take.wav"), film: folder.join("The Market Hall Clock, proxy.webm") };
+    for score in [beds::copper_escapement(), beds::seven_lanterns(), beds::bench_lamp()] {
         let path = folder.join(format!("{}.wav", score.title));
         if !path.exists() {
             let played = score.play().map_err(Problem::bad_value)?;
             write_wav(&path, &played.sound)?;
         }
-        paths.push(path);
+        made.beds.push(path);
     }
-    let path = folder.join("Narration, first take.wav");
-    if !path.exists() {
-        let rate = FrameRate::new(CUT.frames_per_second, 1, false).map_err(Problem::bad_value)?;
-        let length_s = seconds_from_samples(rate.samples_from_frames(CUT.length_frames));
-        write_wav(&path, &narration(&LINES, length_s, folder).map_err(Problem::bad_value)?)?;
+    if !made.voice.exists() {
+        let length_s = seconds_from_samples(rate()?.samples_from_frames(CUT.length_frames));
+        write_wav(&made.voice, &narration(&LINES, length_s).map_err(Problem::bad_value)?)?;
     }
-    paths.push(path);
-    Ok(paths)
+    if !made.film.exists() {
+        let whole = tempfile::NamedTempFile::new_in(folder)?;
+        film::make(whole.path(), 0, CUT.length_frames).map_err(Problem::bad_value)?;
+        whole.persist(&made.film).map_err(|e| Problem::from(e.error))?;
+    }
+    Ok(made)
 }
 
 async fn store(app: &App, path: &Path) -> Result<UsedSound, Problem> {
-    let bytes = tokio::fs::read(path).await?;
-    let chunks: Vec<Result<&[u8], std::io::Error>> = bytes.chunks(1 << 20).map(Ok).collect();
-    let stored = app.sounds.store(futures_util::stream::iter(chunks)).await?;
+    let stored = app.sounds.store_file(path).await?;
     let name = path.file_name().and_then(|n| n.to_str()).unwrap_or("demo.wav").to_owned();
     sounds::insert(&app.pool, &stored.hash, &name, "wav", stored.size_bytes).await?;
     Ok(UsedSound { hash: stored.hash, name })
@@ -51,23 +64,31 @@ pub async fn load(app: &App, folder: &Path) -> Result<bool, Problem> {
     if !cuts::all(&app.pool).await?.is_empty() {
         return Ok(false);
     }
-    let (for_files, rate) = (folder.to_owned(), FrameRate::new(CUT.frames_per_second, 1, false).map_err(Problem::bad_value)?);
-    let paths = tokio::task::spawn_blocking(move || make_files(&for_files)).await.map_err(Problem::internal)??;
-    let setup = Setup { rate, length_frames: CUT.length_frames, bed: None, narration: None };
-    let shots: Vec<Mark> = CUT.shots.iter().map(|s| Mark { name: s.name.into(), frame: s.start_frame }).collect();
-    let moments: Vec<Mark> = CUT.moments.iter().map(|m| Mark { name: m.name.into(), frame: m.frame }).collect();
-    let words: Vec<(u64, String)> = LINES.iter().map(|l| (samples_from_seconds(l.start_s), l.words.to_owned())).collect();
-    let id = cuts::insert(&app.pool, CUT.title, &setup, &shots, &moments, &words).await?;
-    let Some((voice, beds)) = paths.split_last() else { return Ok(false) };
-    let voice = store(app, voice).await?;
-    attach(app, id, Role::Narration, voice).await?;
-    let Some((main, others)) = beds.split_last() else { return Ok(false) };
-    let main = store(app, main).await?;
-    attach(app, id, Role::Bed, main).await?;
-    // The others are read too, and stand ready to be chosen.
-    for bed in others {
-        let bed = store(app, bed).await?;
-        queue::add(&app.pool, id, &Task::Read { sound: bed.hash, role: Role::Bed, what: String::new() }).await?;
+    let (for_files, rate) = (folder.to_owned(), rate()?);
+    let files = tokio::task::spawn_blocking(move || make_files(&for_files)).await.map_err(Problem::internal)??;
+    let mut picture = Picture { first_frame: rate.frame_from_timecode("01:00:00:00").map_err(Problem::bad_value)?, ..Picture::new(rate, CUT.length_frames) };
+    for shot in CUT.shots {
+        picture.begin_shot(shot.start_frame, shot.name).map_err(Problem::bad_value)?;
     }
+    for moment in CUT.moments {
+        picture.mark_moment(moment.frame, MomentKind::Hit, moment.name).map_err(Problem::bad_value)?;
+    }
+    let mut stored = Vec::new();
+    for path in &files.beds {
+        stored.push(store(app, path).await?);
+    }
+    let line = |l: &jaunty_demo::Line| Line { start_samples: samples_from_seconds(l.start_s), words: l.words.to_owned() };
+    // The bed of the scenario is settled; the others stand beside it to be compared.
+    let setup = Setup { bed: stored.first().cloned(), lines: LINES.iter().map(line).collect(), ..Setup::new(picture) };
+    let id = cuts::insert(&app.pool, CUT.title, &setup).await?;
+    let voice = store(app, &files.voice).await?;
+    attach_take(app, id, Take { hash: voice.hash, name: voice.name, at_samples: 0, origin: TakeOrigin::File }).await?;
+    for bed in stored {
+        attach_bed(app, id, bed, None).await?;
+    }
+    let name = files.film.file_name().and_then(|n| n.to_str()).unwrap_or("film.webm");
+    let film = app.sounds.store_file(&files.film).await?;
+    let (film, has_sound) = describe(app, &film.hash, name).await?;
+    attach_film(app, id, film, has_sound).await?;
     Ok(true)
 }

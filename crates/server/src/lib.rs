@@ -14,16 +14,19 @@ mod openapi;
 mod page;
 pub mod problem;
 pub mod storage;
+mod upload;
 
 pub use demo::load as load_demo;
 pub use openapi::document as openapi_document;
 
 use actix_web::{App as ActixApp, HttpServer, web};
+use features::shelf::supplier::{Query, StandIn, Supplier};
 use jaunty_media::PcmFile;
 use problem::{Code, Problem};
 use sqlx::MySqlPool;
 use std::net::TcpListener;
 use std::path::PathBuf;
+use std::sync::Arc;
 use storage::Sounds;
 
 /// How a server is set up.
@@ -51,6 +54,8 @@ pub struct App {
     pub pool: MySqlPool,
     /// The sounds.
     pub sounds: Sounds,
+    /// The shelf of music.
+    pub shelf: Arc<dyn Supplier>,
 }
 
 /// Why the server did not start.
@@ -75,7 +80,8 @@ impl App {
     pub async fn open(settings: &Settings) -> Result<Self, StartError> {
         let pool = storage::connect(&settings.database_url).await?;
         let sounds = Sounds::in_folder(&settings.data_folder, settings.most_upload_bytes)?;
-        Ok(Self { pool, sounds })
+        let shelf = Arc::new(StandIn::new(settings.data_folder.join("shelf")));
+        Ok(Self { pool, sounds, shelf })
     }
 
     /// The working file of a stored sound.
@@ -85,6 +91,19 @@ impl App {
     pub async fn working_file(&self, hash: &str) -> Result<PcmFile, Problem> {
         let sound = features::sounds::store::sound(&self.pool, hash).await?.ok_or_else(|| Problem::not_found("sound"))?;
         self.sounds.working_file(hash, &sound.extension).await.map_err(Problem::bad_value)
+    }
+
+    /// Asks for the sound of every piece on the shelf, one after another in the background, so
+    /// that the first listen need not wait for it.
+    pub fn render_shelf(&self) {
+        let shelf = self.shelf.clone();
+        tokio::spawn(async move {
+            for piece in shelf.search(Query::default()).await.unwrap_or_default() {
+                if let Err(cause) = shelf.sound(piece.id.clone()).await {
+                    tracing::warn!(%cause, piece = piece.id, "a piece on the shelf has no sound");
+                }
+            }
+        });
     }
 
     /// Starts `count` workers in the background.
@@ -107,7 +126,11 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .app_data(query)
         .configure(features::health::configure)
         .configure(features::cuts::configure)
+        .configure(features::picture::configure)
         .configure(features::sounds::configure)
+        .configure(features::beds::configure)
+        .configure(features::shelf::configure)
+        .configure(features::voice::configure)
         .configure(features::plans::configure)
         .configure(features::listening::configure)
         .configure(openapi::configure)

@@ -58,6 +58,25 @@ enum Command {
         #[command(flatten)]
         place: Place,
     },
+    /// Say what a list of shots, moments or captions holds
+    Shots {
+        /// The list: OpenTimelineIO, CMX 3600, CSV, WebVTT or SubRip
+        file: PathBuf,
+        /// Frame rate for lists that carry none: 25, 23.976, 29.97df, 30000/1001
+        #[arg(long)]
+        rate: Option<String>,
+        /// Print JSON (the only form there is)
+        #[arg(long)]
+        json: bool,
+    },
+    /// Say whether a sound file is music, speech or the sound of a room
+    Kind {
+        /// The sound file
+        file: PathBuf,
+        /// Print JSON (the only form there is)
+        #[arg(long)]
+        json: bool,
+    },
     /// Say what a sound file is: beats, bars and sections, or phrases
     Read {
         /// The sound file
@@ -111,6 +130,8 @@ fn main() -> ExitCode {
     let printed = match Arguments::parse().command {
         Command::Serve { place, listen, demo } => return ended(run_server(place.settings(), listen, demo)),
         Command::Work { place } => return ended(run_worker(place.settings())),
+        Command::Shots { file, rate, .. } => cli::shots(&file, rate.as_deref()),
+        Command::Kind { file, .. } => cli::kind(&file),
         Command::Read { file, read_as, .. } => cli::read(&file, read_as),
         Command::Fit { bed, length, out, .. } => cli::fit(&bed, length, &out),
         Command::Mix { bed, narration, length, out, .. } => cli::mix(&bed, &narration, length, &out),
@@ -150,6 +171,9 @@ async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<()
         load_demo(&app, &settings.data_folder.join("demo")).await?;
     }
     app.start_workers(settings.worker_count);
+    if demo {
+        app.render_shelf();
+    }
     println!("http://{}", listener.local_addr()?);
     Ok(serve(app, listener).await?)
 }

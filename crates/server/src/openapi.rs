@@ -1,6 +1,6 @@
 //! The OpenAPI document, from which the page's types are generated.
 
-use crate::features::{cuts, health, listening, plans, sounds};
+use crate::features::{beds, cuts, health, listening, picture, plans, shelf, sounds, voice};
 use crate::problem::ProblemBody;
 use actix_web::{HttpResponse, get, web};
 use utoipa::OpenApi;
@@ -16,11 +16,36 @@ use utoipa::OpenApi;
         cuts::change_cut,
         cuts::cancel_job,
         cuts::events,
-        sounds::upload_bed,
-        sounds::upload_narration,
-        sounds::use_bed,
-        sounds::beds,
+        picture::take_list,
+        picture::cut_from_list,
+        picture::shots_out,
+        picture::edit_marks,
+        picture::set_lines,
+        picture::take_film,
+        picture::cut_from_film,
+        picture::film_length,
+        picture::film_sound,
+        picture::drop_film,
+        picture::play_film,
+        picture::film_picture,
         sounds::waveform,
+        beds::upload_bed,
+        beds::add_candidate,
+        beds::use_bed,
+        beds::no_bed,
+        beds::change_candidate,
+        beds::drop_candidate,
+        beds::audition,
+        beds::beds,
+        shelf::search,
+        shelf::preview,
+        shelf::take,
+        voice::upload_take,
+        voice::use_take,
+        voice::drop_take,
+        voice::drop_piece,
+        voice::speak_lines,
+        voice::stand_in_microphone,
         plans::choose_fitting,
         plans::set_level,
         plans::undo,

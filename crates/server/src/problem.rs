@@ -24,21 +24,32 @@ pub enum Code {
     TooLarge,
     /// The upload broke off.
     UploadBroken,
+    /// The terms of a piece do not allow the cut's purpose.
+    MayNotUse,
     /// The server failed.
     Internal,
 }
 
 impl Code {
     /// All codes, for the catalogue's own test.
-    pub const ALL: [Self; 8] =
-        [Self::BadRequest, Self::BadValue, Self::NotFound, Self::Stale, Self::NothingToUndo, Self::TooLarge, Self::UploadBroken, Self::Internal];
+    pub const ALL: [Self; 9] = [
+        Self::BadRequest,
+        Self::BadValue,
+        Self::NotFound,
+        Self::Stale,
+        Self::NothingToUndo,
+        Self::TooLarge,
+        Self::UploadBroken,
+        Self::MayNotUse,
+        Self::Internal,
+    ];
 
     fn status(self) -> StatusCode {
         match self {
             Self::BadRequest | Self::UploadBroken => StatusCode::BAD_REQUEST,
             Self::BadValue => StatusCode::UNPROCESSABLE_ENTITY,
             Self::NotFound => StatusCode::NOT_FOUND,
-            Self::Stale | Self::NothingToUndo => StatusCode::CONFLICT,
+            Self::Stale | Self::NothingToUndo | Self::MayNotUse => StatusCode::CONFLICT,
             Self::TooLarge => StatusCode::PAYLOAD_TOO_LARGE,
             Self::Internal => StatusCode::INTERNAL_SERVER_ERROR,
         }
@@ -54,6 +65,7 @@ impl Code {
             Self::NothingToUndo => ("nothing-to-undo", "There is nothing further", "This is the first or the last state."),
             Self::TooLarge => ("too-large", "The file is too large", "Files up to 2 GB are taken; export it as FLAC or shorter."),
             Self::UploadBroken => ("upload-broken", "The upload broke off", "Nothing was changed; drop the file again."),
+            Self::MayNotUse => ("may-not-use", "The terms do not allow this", "Choose another piece, change what the cut is for, or take it knowingly."),
             Self::Internal => ("internal", "The server failed", "Nothing was lost; try again, and look at the server's log."),
         }
     }

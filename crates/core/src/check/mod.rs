@@ -31,7 +31,8 @@ pub struct Finding {
 }
 
 /// What [`findings`] looks at, as sentences that hold when it finds nothing.
-pub const LOOKED_AT: [&str; 6] = [
+pub const LOOKED_AT: [&str; 7] = [
+    "The bed may be used for what this cut is for, as far as its terms are known.",
     "The cut has a bed, and the bed lasts to the end of the picture.",
     "Nothing hangs past the picture, and no phrase is cut off by its end.",
     "The bed keeps at least 18 dB under the voice while it speaks.",
@@ -40,14 +41,18 @@ pub const LOOKED_AT: [&str; 6] = [
     "The beat that the splices lie on is certain.",
 ];
 
-/// Looks a plan over. `reading` is the bed's, when there is one.
-pub fn findings(plan: &Plan, reading: Option<&Reading>) -> Vec<Finding> {
+/// Looks a plan over. `reading` is the bed's, when there is one; `objections` say why the bed may
+/// not be used for what the cut is for ([`crate::terms::objection`]).
+pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -> Vec<Finding> {
     let mut all = Vec::new();
     let mut add = |weight, at_samples, text: String, mend: &str| all.push(Finding { weight, at_samples, text, mend: mend.to_owned() });
     let Some(bed) = plan.bed() else {
         add(Weight::Look, 0, "This cut has no bed.".into(), "Bring one in at Beds.");
         return all;
     };
+    for objection in objections {
+        add(Weight::Look, 0, objection.clone(), "Choose another bed, or settle it with the supplier and change what the cut is for at Picture.");
+    }
     if !plan.layers.iter().any(|l| l.role == Role::Narration) {
         add(Weight::Note, 0, "This cut has no narration, so the bed has no dips.".into(), "Bring one in at Beds, if there is one.");
     }

@@ -20,7 +20,7 @@ fn whole_way(sound: &Sound, length_samples: u64) {
         let mix = render(&plan, &|_| Some(sound as &dyn Source), 0..length_samples, Hear::Everything).unwrap();
         assert_eq!(mix.len_samples(), length_samples);
         assert!(mix.channels().iter().flatten().all(|s| s.is_finite()));
-        findings(&plan, Some(&read.reading));
+        findings(&plan, Some(&read.reading), &[]);
     }
 }
 

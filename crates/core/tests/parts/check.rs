@@ -30,7 +30,7 @@ fn stand() -> (Sound, BedRead, Plan) {
 #[test]
 fn a_good_plan_has_nothing_to_look_at() {
     let (_, read, plan) = stand();
-    let found = findings(&plan, Some(&read.reading));
+    let found = findings(&plan, Some(&read.reading), &[]);
     assert!(found.iter().all(|f| f.weight < Weight::Look), "{found:?}");
 }
 
@@ -38,7 +38,7 @@ fn a_good_plan_has_nothing_to_look_at() {
 fn each_fault_is_found_at_its_place_with_a_way_to_mend_it() {
     let (_, read, plan) = stand();
     let look = |plan: &Plan| -> Vec<(u64, String)> {
-        let found = findings(plan, Some(&read.reading));
+        let found = findings(plan, Some(&read.reading), &[]);
         assert!(found.iter().all(|f| !f.mend.is_empty()));
         found.into_iter().filter(|f| f.weight == Weight::Look).map(|f| (f.at_samples, f.text)).collect()
     };

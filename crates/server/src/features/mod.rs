@@ -1,7 +1,11 @@
-//! The features of the application: each with its routes, its SQL and its wire format.
+//! What the server offers, one folder a feature.
 
+pub mod beds;
 pub mod cuts;
 pub mod health;
 pub mod listening;
+pub mod picture;
 pub mod plans;
+pub mod shelf;
 pub mod sounds;
+pub mod voice;

@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "camelCase", rename_all_fields = "camelCase")]
 pub enum Task {
-    /// Decode and read a sound, then plan the cut.
+    /// Decode, recognise and read a sound; then use it where the cut waits for one.
     Read {
         /// The sound.
         sound: String,
@@ -27,4 +27,13 @@ pub enum Task {
         /// What the user did, for the history.
         what: String,
     },
+    /// Take the own sound out of a film.
+    FilmSound {
+        /// Hash of the film.
+        film: String,
+    },
+    /// Speak the written lines where nobody speaks yet.
+    Scratch,
+    /// Fit every candidate, for comparing and listening.
+    Compare,
 }

@@ -53,6 +53,22 @@ pub async fn add(pool: &MySqlPool, cut: Uuid, task: &Task) -> Result<Uuid, sqlx:
     Ok(id)
 }
 
+/// Asks for a job unless the same is waiting already.
+///
+/// # Errors
+/// What the database says.
+pub async fn add_once(pool: &MySqlPool, cut: Uuid, task: &Task) -> Result<(), sqlx::Error> {
+    sqlx::query("INSERT INTO jobs (id, cut_id, task) SELECT ?, ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM jobs WHERE cut_id = ? AND task = ? AND state = 'queued')")
+        .bind(Uuid::now_v7())
+        .bind(cut)
+        .bind(Json(task))
+        .bind(cut)
+        .bind(Json(task))
+        .execute(pool)
+        .await?;
+    Ok(())
+}
+
 /// Takes the oldest job that is waiting or whose worker fell silent.
 ///
 /// # Errors

@@ -4,15 +4,25 @@ use super::queue::Claimed;
 use super::worker::Report;
 use super::{Task, queue};
 use crate::App;
-use crate::features::cuts::store::{self as cuts, CutRow};
+use crate::features::beds::store::{self as auditions, AuditionRow};
+use crate::features::cuts::replan;
+use crate::features::cuts::setup::{Setup, Take, TakeOrigin, UsedSound};
+use crate::features::cuts::store::{self as cuts, CutRow, Next};
 use crate::features::sounds::store as sounds;
+use crate::features::voice::lay_take;
 use crate::problem::{Code, Problem};
+use crate::upload::extension;
 use jaunty_core::fit::{self, FitRequest, Fitting};
-use jaunty_core::plan::{self, BedInput, NarrationInput, Plan, Role};
+use jaunty_core::kind::{self, Kind};
+use jaunty_core::picture::Line;
+use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{BarLikeness, Cancelled, Reading, read_bed};
 use jaunty_core::shape::LevelObject;
-use jaunty_core::speech::{SpeechReading, attach_words, read_speech};
-use jaunty_media::{DecodeError, PcmFile};
+use jaunty_core::sound::Sound;
+use jaunty_core::speech::{SpeechReading, read_speech};
+use jaunty_core::voice::{Piece, lay};
+use jaunty_media::{DecodeError, PcmFile, film, speak, write_wav};
+use std::collections::HashMap;
 use uuid::Uuid;
 
 /// Why a task stopped. The texts reach the user.
@@ -54,74 +64,87 @@ async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) 
     tokio::task::spawn_blocking(work).await.map_err(|cause| TaskError::Problem(Problem::internal(cause)))
 }
 
+/// A guess that is at least this likely is believed against what the file was brought in as.
+const SURE: f32 = 0.8;
+
 /// Runs a job's task to its end.
 ///
 /// # Errors
 /// [`TaskError`]; the job is then failed or cancelled.
 pub async fn run(app: &App, job: &Claimed, report: Report) -> Result<(), TaskError> {
+    let id = job.cut_id;
     match &job.task.0 {
         Task::Read { sound, role, what } => {
             if let Err(cause) = read(app, sound, *role, report).await {
-                give_back(app, job.cut_id, sound, *role).await?;
+                forget(app, id, sound).await?;
                 return Err(cause);
             }
-            let cut = cuts::cut(&app.pool, job.cut_id).await?;
-            let used = cut.and_then(|mut c| c.setup.used(*role).take());
-            // The cut may have gone on to another sound while this one was read.
-            if used.is_some_and(|u| u.hash == *sound) {
-                queue::add(&app.pool, job.cut_id, &Task::Plan { what: what.clone() }).await?;
+            match role {
+                Role::Bed => use_first_bed(app, id, sound, what).await,
+                Role::Narration => lay_new_take(app, id, sound, what).await,
+                Role::Film => Ok(replan(app, id, what, |_| Ok(())).await.map(|_| ())?),
             }
-            Ok(())
         }
         Task::Plan { what } => {
             report.say("fitting and shaping", 0.1);
             loop {
-                let Some(cut) = cuts::cut(&app.pool, job.cut_id).await? else { return Ok(()) };
+                let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
                 match plan_cut(app, &cut, what).await {
                     // Another change came first: plan again, on top of it.
                     Err(TaskError::Problem(problem)) if problem.code() == Code::Stale => {}
-                    other => return other,
+                    Err(other) => return Err(other),
+                    Ok(()) => return Ok(queue::add_once(&app.pool, id, &Task::Compare).await?),
                 }
             }
         }
+        Task::FilmSound { film } => film_sound(app, id, film, report).await,
+        Task::Scratch => scratch(app, id, report).await,
+        Task::Compare => compare(app, id, report).await,
     }
 }
 
-/// Gives a cut the sound of its plan back, after a newer one turned out to be of no use.
+/// Takes a sound that turned out to be of no use out of a cut again.
 ///
 /// # Errors
 /// What the database says.
-pub async fn give_back(app: &App, id: Uuid, sound: &str, role: Role) -> Result<(), Problem> {
+pub async fn forget(app: &App, id: Uuid, sound: &str) -> Result<(), Problem> {
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
-    let mut before = cuts::current(&app.pool, &cut).await?.map(|r| r.setup);
-    cuts::change(&app.pool, id, |cut| {
-        let used = cut.setup.used(role);
-        if used.as_ref().is_some_and(|u| u.hash == sound) {
-            *used = before.as_mut().and_then(|b| b.used(role).take());
-        }
+    let names = cut.setup.candidates.iter().map(|c| (&c.hash, &c.name)).chain(cut.setup.takes.iter().map(|t| (&t.hash, &t.name)));
+    let Some(name) = names.filter(|(hash, _)| *hash == sound).map(|(_, name)| name.clone()).next() else { return Ok(()) };
+    cuts::note(&app.pool, id, None, &format!("take \"{name}\" away again"), |setup| {
+        setup.forget(sound);
+        Ok(())
     })
     .await?;
     Ok(())
 }
 
-/// Decodes and reads a sound, unless that has been done.
+/// Decodes, recognises and reads a sound, as far as that has not been done.
 async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), TaskError> {
-    if sounds::has_reading(&app.pool, hash, role).await? {
-        return Ok(());
-    }
     let Some(sound) = sounds::sound(&app.pool, hash).await? else { return Ok(()) };
     const DECODING: f32 = 0.4;
-    let decoding = report.clone();
-    let info = app.sounds.decode(hash, &sound.extension, move |share| decoding.say("decoding", share * DECODING)).await?;
-    sounds::set_decoded(&app.pool, hash, &info).await?;
+    if sound.length_samples.is_none() {
+        let decoding = report.clone();
+        let info = app.sounds.decode(hash, &sound.extension, move |share| decoding.say("decoding", share * DECODING)).await?;
+        sounds::set_decoded(&app.pool, hash, &info).await?;
+    }
     let file = app.sounds.working_file(hash, &sound.extension).await?;
-    let mut progress = move |doing: &'static str, share: f32| report.say(doing, DECODING + share * (1.0 - DECODING));
+    let told = report.clone();
+    let mut progress = move |doing: &'static str, share: f32| told.say(doing, DECODING + share * (1.0 - DECODING));
+    if sound.recognised().is_none() {
+        let recognised = blocking(move || kind::recognise(&file, &mut |doing, _| report.say(doing, DECODING))).await??;
+        sounds::set_kind(&app.pool, hash, recognised).await?;
+    }
+    if role == Role::Film || sounds::has_reading(&app.pool, hash, role).await? {
+        return Ok(());
+    }
+    let file = app.sounds.working_file(hash, &sound.extension).await?;
     match role {
         Role::Bed => {
             let bed = blocking(move || read_bed(&file, &mut progress)).await??;
             sounds::set_reading(&app.pool, hash, role, &bed.reading, Some(&bed.likeness)).await?;
         }
-        Role::Narration => {
+        Role::Narration | Role::Film => {
             let speech = blocking(move || read_speech(&file, &mut progress)).await??;
             sounds::set_reading(&app.pool, hash, role, &speech, None).await?;
         }
@@ -129,59 +152,252 @@ async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), T
     Ok(())
 }
 
-/// What a plan is made from.
-pub struct Material {
-    bed: Option<(String, PcmFile, Reading, BarLikeness)>,
-    narration: Option<(String, PcmFile, SpeechReading)>,
+/// The first bed that is read becomes the bed of a cut without one; others are compared. What is
+/// surely no music waits until somebody says what it is.
+async fn use_first_bed(app: &App, id: Uuid, hash: &str, what: &str) -> Result<(), TaskError> {
+    let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
+    let recognised = sounds::sound(&app.pool, hash).await?.and_then(|s| s.recognised());
+    let candidate = cut.setup.candidates.iter().find(|c| c.hash == hash);
+    let Some(candidate) = candidate else { return Ok(()) };
+    let music = match (candidate.kind_by_hand, recognised) {
+        (Some(kind), _) => kind == Kind::Music,
+        (None, Some(r)) => r.kind == Kind::Music || r.confidence < SURE,
+        (None, None) => true,
+    };
+    if !music || cut.setup.bed.as_ref().is_some_and(|bed| bed.hash != hash) {
+        return Ok(queue::add_once(&app.pool, id, &Task::Compare).await?);
+    }
+    let sound = UsedSound { hash: hash.to_owned(), name: candidate.name.clone() };
+    replan(app, id, what, |cut| {
+        // Another one may have been faster.
+        cut.setup.bed.get_or_insert(sound);
+        Ok(())
+    })
+    .await?;
+    Ok(())
 }
 
-impl Material {
-    /// Everything that is there and read.
-    ///
-    /// # Errors
-    /// [`TaskError`] if a stored sound cannot be opened.
-    pub async fn of(app: &App, cut: &CutRow) -> Result<Self, TaskError> {
-        let mut material = Self { bed: None, narration: None };
-        if let Some(bed) = &cut.setup.bed
-            && let Some((reading, likeness)) = sounds::bed_reading(&app.pool, &bed.hash).await?
-        {
-            let file = app.working_file(&bed.hash).await?;
-            material.bed = Some((bed.hash.clone(), file, reading, likeness));
+/// Lays a take that has just been read. A file that is surely music waits for a word.
+async fn lay_new_take(app: &App, id: Uuid, hash: &str, what: &str) -> Result<(), TaskError> {
+    let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
+    let Some(take) = cut.setup.takes.into_iter().find(|t| t.hash == hash) else { return Ok(()) };
+    let Some(reading) = sounds::speech_reading(&app.pool, hash).await? else { return Ok(()) };
+    let recognised = sounds::sound(&app.pool, hash).await?.and_then(|s| s.recognised());
+    if take.origin == TakeOrigin::File && recognised.is_some_and(|r| r.kind == Kind::Music && r.confidence >= SURE) {
+        return Ok(());
+    }
+    replan(app, id, what, |cut| lay_take(&mut cut.setup.pieces, &take, reading.length_samples, &reading.phrases, None)).await?;
+    Ok(())
+}
+
+/// Stores a sound that was made here.
+async fn store_made(app: &App, sound: Sound, name: &str) -> Result<String, TaskError> {
+    let file = tempfile::NamedTempFile::new().map_err(Problem::from)?;
+    let path = file.path().to_owned();
+    blocking(move || write_wav(&path, &sound)).await?.map_err(Problem::from)?;
+    let stored = app.sounds.store_file(file.path()).await?;
+    sounds::insert(&app.pool, &stored.hash, name, "wav", stored.size_bytes).await?;
+    Ok(stored.hash)
+}
+
+/// Takes the own sound out of a film and adds it to the cut.
+async fn film_sound(app: &App, id: Uuid, hash: &str, report: Report) -> Result<(), TaskError> {
+    let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
+    let Some(film) = cut.setup.film.filter(|f| f.hash == hash) else { return Ok(()) };
+    report.say("taking the film's own sound out", 0.1);
+    let path = app.sounds.original(hash, &extension(&film.name)).await?;
+    let wav = tempfile::NamedTempFile::new().map_err(Problem::from)?;
+    let target = wav.path().to_owned();
+    blocking(move || film::extract_sound(&path, &target)).await?.map_err(Problem::bad_value)?;
+    let stored = app.sounds.store_file(wav.path()).await?;
+    sounds::insert(&app.pool, &stored.hash, &format!("{}, own sound", film.name), "wav", stored.size_bytes).await?;
+    read(app, &stored.hash, Role::Film, report).await?;
+    replan(app, id, "hear the film's own sound", |cut| {
+        if let Some(film) = cut.setup.film.as_mut().filter(|f| f.hash == hash) {
+            film.sound = Some(stored.hash);
         }
-        if let Some(narration) = &cut.setup.narration
-            && let Some(mut reading) = sounds::speech_reading(&app.pool, &narration.hash).await?
-        {
-            attach_words(&mut reading.phrases, &cut.words);
-            let file = app.working_file(&narration.hash).await?;
-            material.narration = Some((narration.hash.clone(), file, reading));
+        Ok(())
+    })
+    .await?;
+    Ok(())
+}
+
+/// Speaks the written lines into one take and lays each of them where nobody speaks yet.
+async fn scratch(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
+    let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
+    let (lines, length_samples) = (cut.setup.lines.clone(), cut.setup.picture.length_samples());
+    let (sound, spans) = blocking(move || speak_all(&lines, length_samples, &report)).await??;
+    let name = "Scratch voice";
+    let hash = store_made(app, sound, name).await?;
+    read(app, &hash, Role::Narration, Report::default()).await?;
+    replan(app, id, "have the lines spoken by the scratch voice", |cut| {
+        let setup = &mut cut.setup;
+        // An earlier scratch voice gives way to the new one.
+        setup.pieces.retain(|p| !p.scratch);
+        setup.takes.retain(|t| t.origin != TakeOrigin::Scratch);
+        setup.takes.push(Take { hash: hash.clone(), name: name.to_owned(), at_samples: 0, origin: TakeOrigin::Scratch });
+        for (start, end) in spans {
+            let piece = Piece { sound: hash.clone(), source_start_samples: start, source_end_samples: end, cut_start_samples: start, scratch: true };
+            lay(&mut setup.pieces, piece, &[]);
         }
-        Ok(material)
+        Ok(())
+    })
+    .await?;
+    Ok(())
+}
+
+/// The lines as one sound of the cut's length, with where each is. A line that is not over when
+/// the next one begins pushes it on.
+fn speak_all(lines: &[Line], length_samples: u64, report: &Report) -> Result<(Sound, Vec<(u64, u64)>), TaskError> {
+    /// Least pause between two lines: a quarter of a second.
+    const PAUSE_SAMPLES: u64 = 12_000;
+    let mut track = vec![0.0f32; length_samples as usize];
+    let (mut spans, mut free) = (Vec::new(), 0);
+    for (k, line) in lines.iter().enumerate() {
+        if !report.say("speaking the lines", k as f32 / lines.len() as f32) {
+            return Err(TaskError::Cancelled);
+        }
+        let spoken = speak(&line.words, "en-gb").map_err(Problem::bad_value)?;
+        let start = line.start_samples.max(free);
+        let end = (start + spoken.channels()[0].len() as u64).min(length_samples);
+        if end <= start {
+            continue;
+        }
+        track[start as usize..end as usize].copy_from_slice(&spoken.channels()[0][..(end - start) as usize]);
+        spans.push((start, end));
+        free = end + PAUSE_SAMPLES;
+    }
+    Ok((Sound::new(vec![track]), spans))
+}
+
+/// A bed that is open and read.
+struct OpenBed {
+    hash: String,
+    file: PcmFile,
+    reading: Reading,
+    likeness: BarLikeness,
+}
+
+impl OpenBed {
+    async fn of(app: &App, hash: &str) -> Result<Option<Self>, TaskError> {
+        let Some((reading, likeness)) = sounds::bed_reading(&app.pool, hash).await? else { return Ok(None) };
+        Ok(Some(Self { hash: hash.to_owned(), file: app.working_file(hash).await?, reading, likeness }))
     }
 
     fn fittings(&self, length_samples: u64) -> Vec<Fitting> {
-        let request = FitRequest { length_samples };
-        self.bed.as_ref().map_or(Vec::new(), |(_, file, reading, likeness)| fit::fittings(file, reading, likeness, &request))
+        fit::fittings(&self.file, &self.reading, &self.likeness, &FitRequest { length_samples })
+    }
+}
+
+/// What a plan is made from.
+pub struct Material {
+    length_samples: u64,
+    lines: Vec<Line>,
+    pieces: Vec<Piece>,
+    takes: HashMap<String, (PcmFile, SpeechReading)>,
+    film: Option<String>,
+    bed: Option<OpenBed>,
+}
+
+impl Material {
+    /// Everything of a setup that is there and read.
+    ///
+    /// # Errors
+    /// [`TaskError`] if a stored sound cannot be opened.
+    pub async fn of(app: &App, setup: &Setup) -> Result<Self, TaskError> {
+        let mut takes = HashMap::new();
+        for piece in &setup.pieces {
+            if !takes.contains_key(&piece.sound)
+                && let Some(reading) = sounds::speech_reading(&app.pool, &piece.sound).await?
+            {
+                takes.insert(piece.sound.clone(), (app.working_file(&piece.sound).await?, reading));
+            }
+        }
+        let bed = match &setup.bed {
+            Some(bed) => OpenBed::of(app, &bed.hash).await?,
+            None => None,
+        };
+        Ok(Self {
+            length_samples: setup.picture.length_samples(),
+            lines: setup.lines.clone(),
+            pieces: setup.pieces.clone(),
+            takes,
+            film: setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.clone()),
+            bed,
+        })
     }
 
     /// The plan with `fitting`, keeping what was set by hand in `before`.
-    pub fn propose(&self, length_samples: u64, fitting: Option<&Fitting>, before: &[LevelObject]) -> Plan {
-        let bed = self.bed.as_ref().zip(fitting).map(|((sound, source, ..), fitting)| BedInput { sound, source, fitting });
-        let narration = self.narration.as_ref().map(|(sound, source, reading)| NarrationInput { sound, source, reading });
-        plan::propose(length_samples, bed, narration, before)
+    pub fn propose(&self, fitting: Option<&Fitting>, before: &[LevelObject]) -> Plan {
+        self.propose_with(self.bed.as_ref(), fitting, before)
+    }
+
+    fn propose_with(&self, bed: Option<&OpenBed>, fitting: Option<&Fitting>, before: &[LevelObject]) -> Plan {
+        let bed = bed.zip(fitting).map(|(bed, fitting)| BedInput { sound: &bed.hash, source: &bed.file, fitting });
+        let open = self.pieces.iter().filter_map(|piece| Some((piece, self.takes.get(&piece.sound)?)));
+        let narration: Vec<PieceInput<'_>> = open.map(|(piece, (source, reading))| PieceInput { piece, source, reading }).collect();
+        let inputs = Inputs { length_samples: self.length_samples, bed, narration: &narration, lines: &self.lines, film: self.film.as_deref() };
+        plan::propose(inputs, before)
     }
 }
 
 /// Fits and shapes a cut and appends the result as a revision.
 async fn plan_cut(app: &App, cut: &CutRow, what: &str) -> Result<(), TaskError> {
-    let material = Material::of(app, cut).await?;
-    let length_samples = cut.length_samples();
-    let before = cuts::current(&app.pool, cut).await?.map_or(Vec::new(), |r| r.plan.bed().map_or(Vec::new(), |b| b.levels.clone()));
-    let (fittings, plan) = blocking(move || {
-        let fittings = material.fittings(length_samples);
-        let plan = material.propose(length_samples, fittings.first(), &before);
-        (fittings, plan)
+    let material = Material::of(app, &cut.setup).await?;
+    let current = cuts::current(&app.pool, cut).await?;
+    let before = current.plan.bed().map_or(Vec::new(), |b| b.levels.clone());
+    // A fitting that somebody chose stays while bed and length stay.
+    let same_bed = current.setup.bed == cut.setup.bed && current.plan.length_samples == material.length_samples;
+    let kept = same_bed.then_some((current.fittings, current.chosen)).filter(|(all, _)| !all.is_empty());
+    let (fittings, chosen, plan) = blocking(move || {
+        let (fittings, chosen) = kept.unwrap_or_else(|| (material.bed.as_ref().map_or(Vec::new(), |b| b.fittings(material.length_samples)), 0));
+        let plan = material.propose(fittings.get(chosen as usize), &before);
+        (fittings, chosen, plan)
     })
     .await?;
-    cuts::append(&app.pool, cut, what, &plan, &fittings, 0).await?;
+    cuts::append(&app.pool, cut, &Next { what, setup: &cut.setup, plan: &plan, fittings: &fittings, chosen }).await?;
+    Ok(())
+}
+
+/// Fits every candidate that has been read to the cut as it stands.
+async fn compare(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
+    let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
+    let made_for = cut.setup.heard_with();
+    let done: Vec<AuditionRow> = auditions::all(&app.pool, id).await?;
+    let fresh = |hash: &str| done.iter().any(|a| a.sound_hash == hash && a.made_for == made_for);
+    let waiting: Vec<&str> = cut.setup.candidates.iter().map(|c| c.hash.as_str()).filter(|hash| !fresh(hash)).collect();
+    if waiting.is_empty() {
+        return Ok(());
+    }
+    let mut material = Material::of(app, &cut.setup).await?;
+    material.bed = None;
+    let material = std::sync::Arc::new(material);
+    for (k, hash) in waiting.iter().enumerate() {
+        if !report.say("fitting the candidates", k as f32 / waiting.len() as f32) {
+            return Err(TaskError::Cancelled);
+        }
+        let Some(bed) = OpenBed::of(app, hash).await? else { continue };
+        let material = material.clone();
+        let (best, plan) = blocking(move || {
+            let best = bed.fittings(material.length_samples).into_iter().next();
+            let plan = material.propose_with(Some(&bed), best.as_ref(), &[]);
+            (best, plan)
+        })
+        .await?;
+        let Some(best) = best else { continue };
+        let row = AuditionRow {
+            sound_hash: (*hash).to_owned(),
+            made_for: made_for.clone(),
+            figure: best.figure().into(),
+            splice_count: best.splices.len() as u32,
+            ending: match best.end {
+                fit::FittingEnd::OwnEnding => "ownEnding",
+                fit::FittingEnd::Fade => "fade",
+                fit::FittingEnd::Silence => "silence",
+            }
+            .into(),
+        };
+        auditions::set(&app.pool, id, &row, &plan).await?;
+    }
     Ok(())
 }

@@ -8,7 +8,7 @@ use object_store::{ObjectStore, ObjectStoreExt, WriteMultipart};
 use sha2::{Digest, Sha256};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use tokio::io::AsyncWriteExt;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
 
 /// A sound that has been stored.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -92,8 +92,57 @@ impl Sounds {
         Ok(StoredSound { hash, size_bytes })
     }
 
+    /// Stores a local file.
+    ///
+    /// # Errors
+    /// As [`Sounds::store`].
+    pub async fn store_file(&self, path: &Path) -> Result<StoredSound, Problem> {
+        let file = tokio::fs::File::open(path).await?;
+        let chunks = futures_util::stream::unfold(file, |mut file| async move {
+            let mut chunk = vec![0u8; 1 << 20];
+            match file.read(&mut chunk).await {
+                Ok(0) => None,
+                Ok(count) => {
+                    chunk.truncate(count);
+                    Some((Ok(chunk), file))
+                }
+                Err(cause) => Some((Err(cause), file)),
+            }
+        });
+        self.store(std::pin::pin!(chunks)).await
+    }
+
+    /// A place in the cache for something that can be made again.
+    pub fn cache_path(&self, name: &str) -> PathBuf {
+        self.cache.join(name)
+    }
+
     fn cache_file(&self, hash: &str) -> PathBuf {
-        self.cache.join(format!("{hash}.pcm"))
+        self.cache_path(&format!("{hash}.pcm"))
+    }
+
+    async fn copy_original(&self, hash: &str, to: &Path) -> Result<(), DecodeError> {
+        let other = |cause: object_store::Error| DecodeError::Io(std::io::Error::other(cause));
+        let mut file = tokio::fs::File::create(to).await?;
+        let mut bytes = self.objects.get(&Self::object(hash)).await.map_err(other)?.into_stream();
+        while let Some(chunk) = bytes.next().await {
+            file.write_all(&chunk.map_err(other)?).await?;
+        }
+        Ok(file.flush().await?)
+    }
+
+    /// A stored file as it came in, as a local file that can be sought in.
+    ///
+    /// # Errors
+    /// What the store or the disk says.
+    pub async fn original(&self, hash: &str, extension: &str) -> Result<PathBuf, Problem> {
+        let path = self.cache_path(&format!("{hash}.{extension}"));
+        if !path.exists() {
+            let made = tempfile::NamedTempFile::new_in(&self.cache)?;
+            self.copy_original(hash, made.path()).await.map_err(Problem::internal)?;
+            made.persist(&path).map_err(|e| Problem::from(e.error))?;
+        }
+        Ok(path)
     }
 
     /// Decodes a sound into its working file. Several calls at once are harmless: the last one
@@ -103,13 +152,7 @@ impl Sounds {
     /// [`DecodeError`] with what to do.
     pub async fn decode(&self, hash: &str, extension: &str, mut progress: impl FnMut(f32) -> bool + Send + 'static) -> Result<DecodedInfo, DecodeError> {
         let original = tempfile::NamedTempFile::new_in(&self.cache)?;
-        let other = |cause: object_store::Error| DecodeError::Io(std::io::Error::other(cause));
-        let mut file = tokio::fs::File::create(original.path()).await?;
-        let mut bytes = self.objects.get(&Self::object(hash)).await.map_err(other)?.into_stream();
-        while let Some(chunk) = bytes.next().await {
-            file.write_all(&chunk.map_err(other)?).await?;
-        }
-        file.flush().await?;
+        self.copy_original(hash, original.path()).await?;
         let (target, extension, cache) = (self.cache_file(hash), extension.to_owned(), self.cache.clone());
         tokio::task::spawn_blocking(move || {
             let made = tempfile::NamedTempFile::new_in(&cache)?;

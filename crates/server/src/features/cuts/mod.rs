@@ -2,6 +2,7 @@
 
 pub mod model;
 mod routes;
+pub mod setup;
 pub mod store;
 
 pub use routes::*;

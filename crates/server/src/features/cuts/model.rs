@@ -1,17 +1,25 @@
 //! What the page shows of a cut: everything computed here, so that the page only draws.
 
-use super::store::{self, CutRow, Mark, RevisionRow};
+use super::setup::{Film, Licence, ListReport, Opinion, Setup, TakeOrigin};
+use super::store::{self, CutRow, RevisionRow};
 use crate::App;
+use crate::features::beds::{KindView, store as auditions};
+use crate::features::picture::MomentKindView;
+use crate::features::shelf;
 use crate::features::sounds::store as sounds;
 use crate::jobs::queue::{self, JobRow};
 use crate::problem::Problem;
 use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
+use jaunty_core::kind::Kind;
+use jaunty_core::picture::{Change, Moment, Origin, Picture, Shot};
 use jaunty_core::fit::{Audible, Fitting, FittingEnd};
-use jaunty_core::reading::{EndingKind, Reading};
+use jaunty_core::reading::{EndingKind, Key, Reading};
 use jaunty_core::shape::LevelObject;
 use jaunty_core::speech::SpeechReading;
+use jaunty_core::terms::objection;
 use jaunty_core::units::{FrameRate, seconds_from_samples};
+use jaunty_core::voice::Piece;
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -38,16 +46,42 @@ impl From<FrameRate> for RateView {
     }
 }
 
-/// A shot or a moment.
+/// A shot.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct MarkView {
-    /// What it is called.
+pub struct ShotView {
+    /// What is seen.
     pub name: String,
+    /// Its first frame.
+    pub frame: u64,
+    /// Where it begins, in seconds.
+    pub at_s: f64,
+    /// Where it begins, as timecode.
+    pub timecode: String,
+    /// How long it lasts, in seconds.
+    pub length_s: f64,
+    /// Whether its hold may change.
+    pub still: bool,
+    /// Whether it was made by hand.
+    pub by_hand: bool,
+}
+
+/// A moment.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MomentView {
+    /// What happens.
+    pub name: String,
+    /// Its frame.
+    pub frame: u64,
     /// Where, in seconds.
     pub at_s: f64,
     /// Where, as timecode.
     pub timecode: String,
+    /// What it is for.
+    pub kind: MomentKindView,
+    /// Whether it was marked by hand.
+    pub by_hand: bool,
 }
 
 /// A cut in the list of cuts.
@@ -75,10 +109,10 @@ impl From<&CutRow> for CutSummary {
         Self {
             id: cut.id,
             title: cut.title.clone(),
-            length_timecode: cut.setup.rate.timecode(cut.setup.length_frames).to_string(),
-            rate: cut.setup.rate.into(),
+            length_timecode: cut.setup.picture.rate.timecode(cut.setup.picture.length_frames).to_string(),
+            rate: cut.setup.picture.rate.into(),
             bed: cut.setup.bed.as_ref().map(|s| s.name.clone()),
-            narration: cut.setup.narration.as_ref().map(|s| s.name.clone()),
+            narration: cut.setup.takes.last().map(|t| t.name.clone()),
             created_at: cut.created_at.and_utc(),
         }
     }
@@ -146,6 +180,8 @@ pub struct BedReadingView {
     pub bar_lines_s: Vec<f64>,
     /// Level of each bar relative to the loudest, in dB.
     pub bar_levels_db: Vec<f32>,
+    /// Its key, where it has one.
+    pub key: Option<String>,
     /// Its sections.
     pub sections: Vec<SectionView>,
     /// Where the music begins.
@@ -178,6 +214,7 @@ impl From<&Reading> for BedReadingView {
             metre: reading.metre,
             bar_lines_s: reading.bar_lines_samples().into_iter().map(seconds_from_samples).collect(),
             bar_levels_db: reading.bar_levels_db.clone(),
+            key: reading.key.map(Key::name),
             sections: reading.sections.iter().map(section).collect(),
             music_start_s: seconds_from_samples(reading.music_start_samples),
             ending: match reading.ending.kind {
@@ -214,22 +251,200 @@ pub struct CutBedView {
     pub reading: Option<BedReadingView>,
 }
 
-/// The narration of a cut.
+/// A take of the narration.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct CutNarrationView {
+pub struct TakeView {
     /// Hash of its content.
     pub hash: String,
-    /// The name it came with.
+    /// Its name.
     pub name: String,
+    /// Where it lies on the cut, in seconds.
+    pub at_s: f64,
+    /// How it came to be.
+    pub origin: TakeOrigin,
     /// Length in seconds, once decoded.
     pub length_s: Option<f64>,
     /// Whether the file broke off before its end.
     pub damaged: bool,
-    /// Number of phrases, once read.
-    pub phrase_count: Option<usize>,
+    /// What it sounds like, when that is not speech.
+    pub sounds_like: Option<KindView>,
+    /// Its phrases, on the cut; none until it has been read.
+    pub phrases: Option<Vec<TakePhraseView>>,
     /// Integrated loudness in LUFS.
     pub integrated_lufs: Option<f64>,
+    /// Whether anything of it is heard.
+    pub used: bool,
+}
+
+/// A phrase of a take.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct TakePhraseView {
+    /// Where it begins on the cut, in seconds.
+    pub start_s: f64,
+    /// Where it is over.
+    pub end_s: f64,
+    /// Whether it is heard.
+    pub used: bool,
+}
+
+/// A piece of the narration as it is heard.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct VoicePieceView {
+    /// The take it is from.
+    pub take: String,
+    /// Where it begins on the cut, in seconds.
+    pub start_s: f64,
+    /// Where it is over.
+    pub end_s: f64,
+    /// Whether a machine speaks it.
+    pub scratch: bool,
+}
+
+/// A written line of the narration.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LineView {
+    /// Where its first syllable falls, in seconds.
+    pub at_s: f64,
+    /// The words.
+    pub words: String,
+}
+
+/// The film of a cut.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FilmView {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+    /// Its frame rate.
+    pub rate: RateView,
+    /// Its length as timecode.
+    pub length_timecode: String,
+    /// Its first timecode, when it carries one.
+    pub first_timecode: Option<String>,
+    /// Width over height.
+    pub aspect: f64,
+    /// Whether it has a sound of its own.
+    pub has_sound: bool,
+    /// Whether that is heard.
+    pub sound_on: bool,
+    /// How it differs from the cut, when it does.
+    pub differs: Option<String>,
+}
+
+/// What became of the last list.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ListReportView {
+    /// Name of the file.
+    pub file: String,
+    /// What it was.
+    pub format: String,
+    /// What of it is used.
+    pub used: String,
+    /// What it changed, as sentences.
+    pub changes: Vec<String>,
+    /// What was not used.
+    pub unused: Vec<UnusedView>,
+}
+
+/// A line of a list that was not used.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct UnusedView {
+    /// Its number, where the format has lines.
+    pub line: Option<usize>,
+    /// What stands there.
+    pub text: String,
+    /// Why it was not used.
+    pub reason: String,
+}
+
+/// What was agreed with a supplier.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LicenceView {
+    /// The terms, for people.
+    pub terms: String,
+    /// The line to credit it with.
+    pub credit: String,
+    /// Number of the licence.
+    pub number: String,
+    /// When it was taken.
+    pub taken_at: DateTime<Utc>,
+    /// The warning that was passed over when it was taken.
+    pub warned: Option<String>,
+    /// Why it may not be used for this cut as it stands.
+    pub objection: Option<String>,
+}
+
+/// A bed that may be chosen.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CandidateView {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+    /// What it is, once that is known.
+    pub kind: Option<KindView>,
+    /// How sure that is; a person is always sure.
+    pub kind_sure: Option<SureView>,
+    /// Whether somebody said what it is.
+    pub kind_by_hand: bool,
+    /// What somebody thinks of it.
+    pub opinion: Option<Opinion>,
+    /// A note.
+    pub note: String,
+    /// What was agreed, for pieces of a supplier.
+    pub licence: Option<LicenceView>,
+    /// Length in seconds, once decoded.
+    pub length_s: Option<f64>,
+    /// Whether the file broke off before its end.
+    pub damaged: bool,
+    /// Whether it is the bed.
+    pub chosen: bool,
+    /// What was read of it, in short.
+    pub reading: Option<CandidateReadingView>,
+    /// How well it could fit this cut as it stands; none while that is computed.
+    pub fit: Option<CandidateFitView>,
+}
+
+/// What the comparison shows of a reading.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CandidateReadingView {
+    /// Beats a minute; 0 without beats.
+    pub tempo_bpm: f64,
+    /// Beats in a bar.
+    pub metre: u32,
+    /// Its key.
+    pub key: Option<String>,
+    /// Letters of its sections, in order.
+    pub form: String,
+    /// Level of each bar relative to the loudest, in dB.
+    pub bar_levels_db: Vec<f32>,
+    /// Integrated loudness in LUFS.
+    pub integrated_lufs: Option<f64>,
+    /// How it ends.
+    pub ending: EndingView,
+}
+
+/// How well a candidate could fit.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CandidateFitView {
+    /// 0 to 100: the chance that nobody hears the best fitting's worst splice, lowered when its own ending is lost.
+    pub figure: u32,
+    /// Splices of the best fitting.
+    pub splice_count: u32,
+    /// How it ends.
+    pub end: FittingEndView,
 }
 
 /// A run of the bed.
@@ -494,16 +709,34 @@ pub struct CutView {
     pub length_s: f64,
     /// Its length as timecode.
     pub length_timecode: String,
+    /// The timecode of its first frame.
+    pub first_timecode: String,
+    /// The number of its first frame.
+    pub first_frame: u64,
+    /// Whether money is earned with it.
+    pub commercial: bool,
+    /// Whether there is a paid plan with the supplier.
+    pub paid_plan: bool,
+    /// Its film.
+    pub film: Option<FilmView>,
     /// Its shots.
-    pub shots: Vec<MarkView>,
+    pub shots: Vec<ShotView>,
     /// Its moments.
-    pub moments: Vec<MarkView>,
+    pub moments: Vec<MomentView>,
+    /// What became of the last list.
+    pub list: Option<ListReportView>,
     /// Its bed.
     pub bed: Option<CutBedView>,
-    /// Its narration.
-    pub narration: Option<CutNarrationView>,
-    /// Its plan, once there is a bed or a narration that has been read.
-    pub plan: Option<PlanView>,
+    /// The beds to choose from.
+    pub candidates: Vec<CandidateView>,
+    /// Written lines of the narration.
+    pub lines: Vec<LineView>,
+    /// Takes of the narration.
+    pub takes: Vec<TakeView>,
+    /// What is heard of them.
+    pub pieces: Vec<VoicePieceView>,
+    /// Its plan.
+    pub plan: PlanView,
     /// Work under way.
     pub jobs: Vec<JobView>,
 }
@@ -520,30 +753,104 @@ impl CutView {
             Some(bed) => sounds::bed_document(&app.pool, &bed.hash).await?,
             None => None,
         };
-        let plan = match current {
-            Some(row) => Some(plan_view(app, &cut, row, bed_reading.as_ref()).await?),
-            None => None,
+        let plan = plan_view(app, &cut, current, bed_reading.as_ref()).await?;
+        let setup = &cut.setup;
+        let picture = &setup.picture;
+        let seconds = |frame: u64| seconds_from_samples(picture.rate.samples_from_frames(frame));
+        let shot = |s: &Shot| ShotView {
+            name: s.name.clone(),
+            frame: s.start_frame,
+            at_s: seconds(s.start_frame),
+            timecode: picture.timecode(s.start_frame),
+            length_s: seconds(s.end_frame) - seconds(s.start_frame),
+            still: s.still,
+            by_hand: s.origin == Origin::Hand,
         };
-        let rate = cut.setup.rate;
-        let mark = |m: &Mark| MarkView {
+        let moment = |m: &Moment| MomentView {
             name: m.name.clone(),
-            at_s: seconds_from_samples(rate.samples_from_frames(m.frame)),
-            timecode: rate.timecode(m.frame).to_string(),
+            frame: m.frame,
+            at_s: seconds(m.frame),
+            timecode: picture.timecode(m.frame),
+            kind: m.kind.into(),
+            by_hand: m.origin == Origin::Hand,
+        };
+        let piece = |p: &Piece| VoicePieceView {
+            take: p.sound.clone(),
+            start_s: seconds_from_samples(p.on_cut().start),
+            end_s: seconds_from_samples(p.on_cut().end),
+            scratch: p.scratch,
         };
         Ok(Self {
             id,
             title: cut.title.clone(),
-            rate: rate.into(),
-            length_frames: cut.setup.length_frames,
-            length_s: seconds_from_samples(cut.length_samples()),
-            length_timecode: rate.timecode(cut.setup.length_frames).to_string(),
-            shots: cut.shots.iter().map(mark).collect(),
-            moments: cut.moments.iter().map(mark).collect(),
+            rate: picture.rate.into(),
+            length_frames: picture.length_frames,
+            length_s: seconds(picture.length_frames),
+            length_timecode: picture.rate.timecode(picture.length_frames).to_string(),
+            first_timecode: picture.timecode(0),
+            first_frame: picture.first_frame,
+            commercial: setup.purpose.commercial,
+            paid_plan: setup.purpose.paid_plan,
+            film: setup.film.as_ref().map(|film| film_view(film, picture)),
+            shots: picture.shots.iter().map(shot).collect(),
+            moments: picture.moments.iter().map(moment).collect(),
+            list: setup.list.as_ref().map(|list| list_view(list, picture)),
             bed: bed_view(app, &cut, bed_reading.as_ref()).await?,
-            narration: narration_view(app, &cut).await?,
+            candidates: candidate_views(app, &cut).await?,
+            lines: setup.lines.iter().map(|l| LineView { at_s: seconds_from_samples(l.start_samples), words: l.words.clone() }).collect(),
+            takes: take_views(app, setup).await?,
+            pieces: setup.pieces.iter().map(piece).collect(),
             plan,
             jobs: queue::of_cut(&app.pool, id).await?.into_iter().map(JobView::from).collect(),
         })
+    }
+}
+
+fn film_view(film: &Film, picture: &Picture) -> FilmView {
+    let same_rate = (film.rate.num(), film.rate.den()) == (picture.rate.num(), picture.rate.den());
+    let length = film.rate.timecode(film.length_frames);
+    let differs = match (same_rate, film.length_frames == picture.length_frames) {
+        (true, true) => None,
+        (true, false) => Some(format!("The film is {length} long, the cut {}.", picture.rate.timecode(picture.length_frames))),
+        (false, _) => Some(format!("The film runs at {} frames a second, the cut at {}.", RateView::from(film.rate).label, RateView::from(picture.rate).label)),
+    };
+    FilmView {
+        hash: film.hash.clone(),
+        name: film.name.clone(),
+        rate: film.rate.into(),
+        length_timecode: length.to_string(),
+        first_timecode: film.first_frame.map(|f| film.rate.timecode(f).to_string()),
+        aspect: f64::from(film.width_px.max(1)) / f64::from(film.height_px.max(1)),
+        has_sound: film.sound.is_some(),
+        sound_on: film.sound_on,
+        differs,
+    }
+}
+
+fn list_view(list: &ListReport, picture: &Picture) -> ListReportView {
+    let frames = |n: i64| if n.abs() == 1 { "1 frame".to_owned() } else { format!("{} frames", n.abs()) };
+    let change = |change: &Change| match change {
+        Change::Added { name, to_frame } => format!("{name} is new, at {}", picture.timecode(*to_frame)),
+        Change::Gone { name, from_frame } => format!("{name} is gone; it was at {}", picture.timecode(*from_frame)),
+        Change::Moved { name, from_frame, to_frame, longer_frames } => {
+            let moved = *to_frame as i64 - *from_frame as i64;
+            let place = match moved {
+                0 => "stays where it was".to_owned(),
+                n => format!("begins {} {}", frames(n), if n > 0 { "later" } else { "earlier" }),
+            };
+            let length = match longer_frames {
+                0 => String::new(),
+                n => format!(", {} {}", frames(*n), if *n > 0 { "longer" } else { "shorter" }),
+            };
+            format!("{name} {place}{length}")
+        }
+    };
+    ListReportView {
+        file: list.file.clone(),
+        format: list.format.clone(),
+        used: list.used.clone(),
+        changes: list.changes.iter().take(200).map(change).collect(),
+        unused: list.unused.iter().map(|u| UnusedView { line: u.line, text: u.text.clone(), reason: u.reason.clone() }).collect(),
     }
 }
 
@@ -561,21 +868,108 @@ async fn bed_view(app: &App, cut: &CutRow, reading: Option<&Reading>) -> Result<
     }))
 }
 
-async fn narration_view(app: &App, cut: &CutRow) -> Result<Option<CutNarrationView>, Problem> {
-    let Some(used) = &cut.setup.narration else { return Ok(None) };
-    let Some(sound) = sounds::sound(&app.pool, &used.hash).await? else { return Ok(None) };
-    let reading: Option<SpeechReading> = sounds::speech_reading(&app.pool, &used.hash).await?;
-    Ok(Some(CutNarrationView {
-        hash: used.hash.clone(),
-        name: used.name.clone(),
-        length_s: sound.length_samples.map(seconds_from_samples),
-        damaged: sound.damaged,
-        phrase_count: reading.as_ref().map(|r| r.phrases.len()),
-        integrated_lufs: reading.as_ref().and_then(|r| r.loudness.integrated_lufs),
-    }))
+async fn candidate_views(app: &App, cut: &CutRow) -> Result<Vec<CandidateView>, Problem> {
+    let fits = auditions::all(&app.pool, cut.id).await?;
+    let heard_with = cut.setup.heard_with();
+    let mut views = Vec::new();
+    for candidate in &cut.setup.candidates {
+        let Some(sound) = sounds::sound(&app.pool, &candidate.hash).await? else { continue };
+        let reading = sounds::bed_document(&app.pool, &candidate.hash).await?;
+        let recognised = sound.recognised();
+        let fit = fits.iter().find(|a| a.sound_hash == candidate.hash && a.made_for == heard_with);
+        views.push(CandidateView {
+            hash: candidate.hash.clone(),
+            name: candidate.name.clone(),
+            kind: candidate.kind_by_hand.or(recognised.map(|r| r.kind)).map(KindView::from),
+            kind_sure: recognised.map(|r| SureView::from(if candidate.kind_by_hand.is_some() { 1.0 } else { r.confidence - 0.2 })),
+            kind_by_hand: candidate.kind_by_hand.is_some(),
+            opinion: candidate.opinion,
+            note: candidate.note.clone(),
+            licence: match &candidate.licence {
+                Some(licence) => Some(licence_view(app, cut, licence).await?),
+                None => None,
+            },
+            length_s: sound.length_samples.map(seconds_from_samples),
+            damaged: sound.damaged,
+            chosen: cut.setup.bed.as_ref().is_some_and(|b| b.hash == candidate.hash),
+            reading: reading.map(|r| candidate_reading(&r)),
+            fit: fit.map(|a| CandidateFitView {
+                figure: a.figure,
+                splice_count: a.splice_count,
+                end: match a.ending.as_str() {
+                    "ownEnding" => FittingEndView::OwnEnding,
+                    "fade" => FittingEndView::Fade,
+                    _ => FittingEndView::Silence,
+                },
+            }),
+        });
+    }
+    Ok(views)
+}
+
+fn candidate_reading(reading: &Reading) -> CandidateReadingView {
+    let full = BedReadingView::from(reading);
+    CandidateReadingView {
+        tempo_bpm: full.tempo_bpm,
+        metre: full.metre,
+        key: full.key,
+        form: reading.sections.iter().map(|s| s.label.as_str()).collect::<Vec<_>>().join(" "),
+        bar_levels_db: full.bar_levels_db,
+        integrated_lufs: full.integrated_lufs,
+        ending: full.ending,
+    }
+}
+
+async fn licence_view(app: &App, cut: &CutRow, licence: &Licence) -> Result<LicenceView, Problem> {
+    let elsewhere = shelf::taken_elsewhere(app, cut.id, &licence.piece, licence.terms).await?;
+    Ok(LicenceView {
+        terms: licence.terms.name().to_owned(),
+        credit: licence.credit.clone(),
+        number: licence.number.clone(),
+        taken_at: licence.taken_at,
+        warned: licence.warned.clone(),
+        objection: objection(licence.terms, cut.setup.purpose, elsewhere).map(str::to_owned),
+    })
+}
+
+async fn take_views(app: &App, setup: &Setup) -> Result<Vec<TakeView>, Problem> {
+    let mut views = Vec::new();
+    for take in &setup.takes {
+        let Some(sound) = sounds::sound(&app.pool, &take.hash).await? else { continue };
+        let reading: Option<SpeechReading> = sounds::speech_reading(&app.pool, &take.hash).await?;
+        let heard = |start: u64, end: u64| {
+            let middle = take.at_samples + (start + end) / 2;
+            setup.pieces.iter().any(|p| p.sound == take.hash && p.on_cut().contains(&middle))
+        };
+        let phrase = |p: &jaunty_core::speech::Phrase| TakePhraseView {
+            start_s: seconds_from_samples(take.at_samples + p.start_samples),
+            end_s: seconds_from_samples(take.at_samples + p.end_samples),
+            used: heard(p.start_samples, p.end_samples),
+        };
+        let unlike = sound.recognised().filter(|r| r.kind != Kind::Speech && r.confidence >= 0.8 && take.origin == TakeOrigin::File);
+        views.push(TakeView {
+            hash: take.hash.clone(),
+            name: take.name.clone(),
+            at_s: seconds_from_samples(take.at_samples),
+            origin: take.origin,
+            length_s: sound.length_samples.map(seconds_from_samples),
+            damaged: sound.damaged,
+            sounds_like: unlike.map(|r| r.kind.into()),
+            phrases: reading.as_ref().map(|r| r.phrases.iter().map(phrase).collect()),
+            integrated_lufs: reading.as_ref().and_then(|r| r.loudness.integrated_lufs),
+            used: setup.pieces.iter().any(|p| p.sound == take.hash),
+        });
+    }
+    Ok(views)
 }
 
 async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&Reading>) -> Result<PlanView, Problem> {
+    let mut objections = Vec::new();
+    if let Some(bed) = &cut.setup.bed
+        && let Some(licence) = cut.setup.candidates.iter().find(|c| c.hash == bed.hash).and_then(|c| c.licence.as_ref())
+    {
+        objections.extend(licence_view(app, cut, licence).await?.objection);
+    }
     let redo = store::child(&app.pool, cut.id, row.revision).await?.map(|(_, what)| what);
     let bed = row.plan.bed();
     let fitting = bed.and_then(|b| b.fitting.as_ref());
@@ -604,7 +998,7 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
         bar_lines,
         levels,
         phrases: row.plan.phrases.iter().map(phrase).collect(),
-        findings: check::findings(&row.plan, reading).into_iter().map(finding).collect(),
+        findings: check::findings(&row.plan, reading, &objections).into_iter().map(finding).collect(),
         looked_at: check::LOOKED_AT.map(str::to_owned).to_vec(),
     })
 }

@@ -1,12 +1,15 @@
 //! Routes of cuts.
 
 use super::model::{CutSummary, CutView};
-use super::store::{self, Setup};
+use super::setup::Setup;
+use super::store::{self, CutRow};
 use crate::App;
 use crate::jobs::{Task, queue, tasks};
 use crate::problem::Problem;
 use actix_web::{HttpResponse, delete, get, patch, post, web};
 use futures_util::stream;
+use jaunty_core::picture::Picture;
+use jaunty_core::terms::Purpose;
 use jaunty_core::units::{FrameRate, LengthText};
 use serde::Deserialize;
 use std::time::Duration;
@@ -31,7 +34,11 @@ pub struct AskRate {
 }
 
 impl AskRate {
-    fn rate(&self) -> Result<FrameRate, Problem> {
+    /// The rate.
+    ///
+    /// # Errors
+    /// A rate that pictures do not run at.
+    pub fn rate(&self) -> Result<FrameRate, Problem> {
         FrameRate::new(self.num, self.den, self.drop_frame).map_err(Problem::bad_value)
     }
 }
@@ -46,17 +53,31 @@ pub struct AskCut {
     pub length: String,
     /// Its frame rate.
     pub rate: AskRate,
+    /// The timecode of its first frame; zero without it.
+    pub first_timecode: Option<String>,
+    /// Whether money is earned with it.
+    #[serde(default)]
+    pub commercial: bool,
+    /// Whether there is a paid plan with the supplier of music.
+    #[serde(default)]
+    pub paid_plan: bool,
 }
 
 impl AskCut {
-    fn checked(&self) -> Result<(String, FrameRate, u64), Problem> {
+    fn purpose(&self) -> Purpose {
+        Purpose { commercial: self.commercial, paid_plan: self.paid_plan }
+    }
+
+    fn checked(&self) -> Result<(String, FrameRate, u64, u64), Problem> {
         let title = self.title.trim();
         if title.is_empty() || title.chars().count() > 200 {
             return Err(Problem::bad_value("A title has 1 to 200 characters."));
         }
         let rate = self.rate.rate()?;
         let frames = LengthText::frames(&self.length, rate).map_err(Problem::bad_value)?;
-        Ok((title.to_owned(), rate, frames))
+        let first = self.first_timecode.as_deref().map(str::trim).filter(|t| !t.is_empty());
+        let first_frame = first.map_or(Ok(0), |text| rate.frame_from_timecode(text)).map_err(Problem::bad_value)?;
+        Ok((title.to_owned(), rate, frames, first_frame))
     }
 }
 
@@ -71,9 +92,10 @@ pub async fn all_cuts(app: web::Data<App>) -> Result<web::Json<Vec<CutSummary>>,
 #[utoipa::path(request_body = AskCut, responses((status = 200, body = CutView)))]
 #[post("/api/cuts")]
 pub async fn make_cut(app: web::Data<App>, body: web::Json<AskCut>) -> Result<web::Json<CutView>, Problem> {
-    let (title, rate, length_frames) = body.checked()?;
-    let setup = Setup { rate, length_frames, bed: None, narration: None };
-    let id = store::insert(&app.pool, &title, &setup, &[], &[], &[]).await?;
+    let (title, rate, length_frames, first_frame) = body.checked()?;
+    let picture = Picture { first_frame, ..Picture::new(rate, length_frames) };
+    let setup = Setup { purpose: body.purpose(), ..Setup::new(picture) };
+    let id = store::insert(&app.pool, &title, &setup).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
 }
 
@@ -84,23 +106,49 @@ pub async fn one_cut(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Js
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
-/// Changes title, length or rate; a plan is then made anew.
+/// Changes what is wanted of a cut and has its plan made anew.
+///
+/// # Errors
+/// What `edit` says, or what the database says.
+pub async fn replan(app: &App, id: Uuid, what: &str, edit: impl FnOnce(&mut CutRow) -> Result<(), Problem>) -> Result<CutRow, Problem> {
+    let cut = store::want(&app.pool, id, edit).await?;
+    queue::add(&app.pool, id, &Task::Plan { what: what.to_owned() }).await?;
+    Ok(cut)
+}
+
+/// Changes title, length, rate, first timecode or purpose; where it sounds otherwise then, its
+/// plan is made anew. Shots and moments behind a new end stay noted and come back with it.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = AskCut, responses((status = 200, body = CutView)))]
 #[patch("/api/cuts/{id}")]
 pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<AskCut>) -> Result<web::Json<CutView>, Problem> {
-    let (title, rate, length_frames) = body.checked()?;
-    let mut before = None;
-    let cut = store::change(&app.pool, *id, |cut| {
-        before = Some(cut.setup.clone());
-        cut.title = title;
-        cut.setup.rate = rate;
-        cut.setup.length_frames = length_frames;
-    })
-    .await?;
-    let has_sound = cut.setup.bed.is_some() || cut.setup.narration.is_some();
-    if has_sound && before.as_ref() != Some(&cut.setup) {
-        let what = format!("make the cut {} long", rate.timecode(length_frames));
-        queue::add(&app.pool, *id, &Task::Plan { what }).await?;
+    let (title, rate, length_frames, first_frame) = body.checked()?;
+    let first_frame = if body.first_timecode.is_some() { Some(first_frame) } else { None };
+    let before = store::known(&app.pool, *id).await?.setup;
+    let change = |setup: &mut Setup| {
+        (setup.picture.rate, setup.picture.length_frames) = (rate, length_frames);
+        setup.picture.first_frame = first_frame.unwrap_or(setup.picture.first_frame);
+        setup.purpose = body.purpose();
+    };
+    let mut after = before.clone();
+    change(&mut after);
+    let retitle = |cut: &mut CutRow| {
+        cut.title = title.clone();
+        Ok(())
+    };
+    store::want(&app.pool, *id, retitle).await?;
+    if after.heard_with() != before.heard_with() {
+        replan(&app, *id, &format!("make the cut {} long", rate.timecode(length_frames)), |cut| {
+            change(&mut cut.setup);
+            Ok(())
+        })
+        .await?;
+    } else if after != before {
+        let what = if after.purpose != before.purpose { "change what the cut is for" } else { "change rate or first timecode" };
+        store::note(&app.pool, *id, None, what, |setup| {
+            change(setup);
+            Ok(())
+        })
+        .await?;
     }
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
@@ -111,8 +159,8 @@ pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
 pub async fn cancel_job(app: web::Data<App>, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {
     let (id, job) = path.into_inner();
     let Some(task) = queue::cancel(&app.pool, id, job).await? else { return Err(Problem::not_found("job under way")) };
-    if let Task::Read { sound, role, .. } = task {
-        tasks::give_back(&app, id, &sound, role).await?;
+    if let Task::Read { sound, .. } = task {
+        tasks::forget(&app, id, &sound).await?;
     }
     Ok(HttpResponse::NoContent().finish())
 }
@@ -126,24 +174,23 @@ const LOOK: Duration = Duration::from_millis(300);
 pub async fn events(app: web::Data<App>, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
     let id = *id;
     store::known(&app.pool, id).await?;
-    let changes = stream::unfold((app, String::new(), 0u32), move |(app, last, quiet)| async move {
-        let mut quiet = quiet;
-        loop {
+    let changes = stream::unfold((app, String::new()), move |(app, last)| async move {
+        for quiet in 0.. {
             if !last.is_empty() {
                 tokio::time::sleep(LOOK).await;
             }
-            let view = CutView::of(&app, id).await.ok()?;
-            let text = serde_json::to_string(&view).ok()?;
-            if text != last {
-                let event = format!("data: {text}\n\n");
-                return Some((Ok::<_, actix_web::Error>(web::Bytes::from(event)), (app, text, 0)));
+            let state = store::state(&app.pool, id).await.ok()?;
+            if state != last {
+                let view = CutView::of(&app, id).await.ok()?;
+                let event = format!("data: {}\n\n", serde_json::to_string(&view).ok()?);
+                return Some((Ok::<_, actix_web::Error>(web::Bytes::from(event)), (app, state)));
             }
-            quiet += 1;
             // A comment now and then, so that a dead connection is noticed.
             if quiet >= 50 {
-                return Some((Ok(web::Bytes::from_static(b": still here\n\n")), (app, last, 0)));
+                break;
             }
         }
+        Some((Ok(web::Bytes::from_static(b": still here\n\n")), (app, last)))
     });
     Ok(HttpResponse::Ok()
         .content_type("text/event-stream")

@@ -24,7 +24,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
 }
 
 /// A plan with its sounds open.
-struct Ready {
+pub struct Ready {
     plan: Plan,
     files: HashMap<String, PcmFile>,
 }
@@ -33,11 +33,21 @@ impl Ready {
     async fn of(app: &App, id: Uuid, revision: u32) -> Result<(CutRow, Self), Problem> {
         let cut = cuts::known(&app.pool, id).await?;
         let row = cuts::revision(&app.pool, id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?;
+        Ok((cut, Self::with(app, row.plan).await?))
+    }
+
+    /// Opens the sounds of a plan.
+    ///
+    /// # Errors
+    /// A 404 for a sound that is gone, or what decoding says.
+    pub async fn with(app: &App, plan: Plan) -> Result<Self, Problem> {
         let mut files = HashMap::new();
-        for layer in &row.plan.layers {
-            files.insert(layer.sound.clone(), app.working_file(&layer.sound).await?);
+        for layer in &plan.layers {
+            if !files.contains_key(&layer.sound) {
+                files.insert(layer.sound.clone(), app.working_file(&layer.sound).await?);
+            }
         }
-        Ok((cut, Self { plan: row.plan, files }))
+        Ok(Self { plan, files })
     }
 
     fn render(&self, range: std::ops::Range<u64>, hear: Hear) -> Result<Sound, Problem> {
@@ -55,6 +65,8 @@ pub enum HearView {
     Bed,
     /// The narration.
     Voice,
+    /// The film's own sound.
+    Film,
 }
 
 impl From<HearView> for Hear {
@@ -63,6 +75,7 @@ impl From<HearView> for Hear {
             HearView::Everything => Self::Everything,
             HearView::Bed => Self::Bed,
             HearView::Voice => Self::Voice,
+            HearView::Film => Self::Film,
         }
     }
 }
@@ -88,15 +101,22 @@ const MOST_SAMPLES: u64 = 1_440_000;
 #[get("/api/cuts/{id}/revisions/{revision}/sound")]
 pub async fn sound(app: web::Data<App>, path: web::Path<(Uuid, u32)>, range: web::Query<Range>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
-    if range.length_samples > MOST_SAMPLES {
+    let (_, ready) = Ready::of(&app, id, revision).await?;
+    // A revision never changes, so what was heard once need not be rendered again.
+    sound_answer(ready, range.from_samples, range.length_samples, range.hear.into(), "private, max-age=86400, immutable").await
+}
+
+/// A range of a plan as WAV.
+///
+/// # Errors
+/// A range over 30 seconds, or what rendering says.
+pub async fn sound_answer(ready: Ready, from: u64, length: u64, hear: Hear, caching: &'static str) -> Result<HttpResponse, Problem> {
+    if length > MOST_SAMPLES {
         return Err(Problem::bad_value("At most 30 seconds are rendered at once."));
     }
-    let (_, ready) = Ready::of(&app, id, revision).await?;
-    let asked = range.from_samples..range.from_samples.saturating_add(range.length_samples);
-    let hear = range.hear.into();
+    let asked = from..from.saturating_add(length);
     let bytes = web::block(move || wav_bytes(&ready.render(asked, hear)?).map_err(Problem::from)).await??;
-    // A revision never changes, so what was heard once need not be rendered again.
-    Ok(HttpResponse::Ok().content_type("audio/wav").insert_header(("cache-control", "private, max-age=86400, immutable")).body(bytes))
+    Ok(HttpResponse::Ok().content_type("audio/wav").insert_header(("cache-control", caching)).body(bytes))
 }
 
 /// The whole mix as a WAV file of 48 kHz and 24 bits, exactly as long as the cut.

@@ -2,8 +2,9 @@
 
 use crate::App;
 use crate::features::cuts::model::CutView;
-use crate::features::cuts::store::{self as cuts, CutRow, RevisionRow};
+use crate::features::cuts::store::{self as cuts, CutRow, Next, RevisionRow};
 use crate::jobs::tasks::Material;
+use crate::jobs::{Task, queue};
 use crate::problem::{Code, Problem};
 use actix_web::{post, put, web};
 use serde::Deserialize;
@@ -25,7 +26,7 @@ pub struct FromRevision {
 
 async fn seen(app: &App, id: Uuid, revision: u32) -> Result<(CutRow, RevisionRow), Problem> {
     let cut = cuts::known(&app.pool, id).await?;
-    let current = cuts::current(&app.pool, &cut).await?.ok_or_else(|| Problem::not_found("plan"))?;
+    let current = cuts::current(&app.pool, &cut).await?;
     if current.revision != revision {
         return Err(Problem::new(Code::Stale, format!("Your page showed revision {revision}, the plan is at {}.", current.revision)));
     }
@@ -48,12 +49,11 @@ pub struct ChooseFitting {
 pub async fn choose_fitting(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<ChooseFitting>) -> Result<web::Json<CutView>, Problem> {
     let (cut, current) = seen(&app, *id, body.revision).await?;
     let fitting = current.fittings.get(body.index as usize).cloned().ok_or_else(|| Problem::not_found("fitting"))?;
-    let material = Material::of(&app, &cut).await.map_err(Problem::internal)?;
+    let material = Material::of(&app, &current.setup).await.map_err(Problem::internal)?;
     let before = current.plan.bed().map_or(Vec::new(), |b| b.levels.clone());
-    let length_samples = cut.length_samples();
-    let plan = web::block(move || material.propose(length_samples, Some(&fitting), &before)).await?;
+    let plan = web::block(move || material.propose(Some(&fitting), &before)).await?;
     let what = format!("take fitting {}", body.index + 1);
-    cuts::append(&app.pool, &cut, &what, &plan, &current.fittings, body.index).await?;
+    cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: body.index }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
@@ -73,10 +73,10 @@ pub struct SetLevel {
 pub async fn set_level(app: web::Data<App>, path: web::Path<(Uuid, usize)>, body: web::Json<SetLevel>) -> Result<web::Json<CutView>, Problem> {
     let (id, index) = path.into_inner();
     let (cut, current) = seen(&app, id, body.revision).await?;
-    let mut plan = current.plan;
+    let mut plan = current.plan.clone();
     plan.set_level_by_hand(index, body.under_speech_db).map_err(Problem::bad_value)?;
     let what = format!("set a level to {} dB under the speech", body.under_speech_db);
-    cuts::append(&app.pool, &cut, &what, &plan, &current.fittings, current.chosen).await?;
+    cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: current.chosen }).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
 }
 
@@ -102,5 +102,6 @@ pub async fn redo(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<From
 async fn go(app: &App, cut: &CutRow, revision: u32) -> Result<web::Json<CutView>, Problem> {
     let target = cuts::revision(&app.pool, cut.id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?;
     cuts::show(&app.pool, cut, &target).await?;
+    queue::add_once(&app.pool, cut.id, &Task::Compare).await?;
     Ok(web::Json(CutView::of(app, cut.id).await?))
 }

@@ -97,10 +97,17 @@ async fn takers(app: &App, piece: &str) -> Result<Vec<Uuid>, Problem> {
     Ok(rows.into_iter().map(|r| r.0).collect())
 }
 
+/// Whether another cut has taken a piece that may be used in one project only.
+///
+/// # Errors
+/// What the database says.
+pub async fn taken_elsewhere(app: &App, cut: Uuid, piece: &str, terms: Terms) -> Result<bool, Problem> {
+    Ok(terms == Terms::OneProject && takers(app, piece).await?.iter().any(|taker| *taker != cut))
+}
+
 /// Why a piece may not be used for a cut.
 async fn objection_to(app: &App, cut: Uuid, purpose: Purpose, piece: &Piece) -> Result<Option<&'static str>, Problem> {
-    let elsewhere = piece.terms == Terms::OneProject && takers(app, &piece.id).await?.iter().any(|taker| *taker != cut);
-    Ok(objection(piece.terms, purpose, elsewhere))
+    Ok(objection(piece.terms, purpose, taken_elsewhere(app, cut, &piece.id, piece.terms).await?))
 }
 
 /// Looks for pieces, and says which of them may not be used for this cut.

@@ -1,6 +1,7 @@
 //! The SQL of sounds and their readings.
 
 use crate::problem::Problem;
+use jaunty_core::kind::Recognised;
 use jaunty_core::plan::Role;
 use jaunty_core::reading::{BarLikeness, Reading};
 use jaunty_core::speech::SpeechReading;
@@ -27,12 +28,34 @@ pub struct SoundRow {
     pub length_samples: Option<u64>,
     /// Whether the file broke off.
     pub damaged: bool,
+    /// What it was taken for: `music`, `speech` or `room`.
+    pub kind: Option<String>,
+    /// How likely that is.
+    pub kind_confidence: Option<f32>,
+}
+
+impl SoundRow {
+    /// What it was taken for, once that is known.
+    pub fn recognised(&self) -> Option<Recognised> {
+        let kind = serde_json::from_value(serde_json::Value::String(self.kind.clone()?)).ok()?;
+        Some(Recognised { kind, confidence: self.kind_confidence? })
+    }
+}
+
+/// Notes what a sound was taken for.
+///
+/// # Errors
+/// What the database says.
+pub async fn set_kind(pool: &MySqlPool, hash: &str, recognised: Recognised) -> Result<(), Problem> {
+    let kind = serde_json::to_value(recognised.kind)?;
+    sqlx::query("UPDATE sounds SET kind = ?, kind_confidence = ? WHERE hash = ?").bind(kind.as_str()).bind(recognised.confidence).bind(hash).execute(pool).await?;
+    Ok(())
 }
 
 fn read_as(role: Role) -> &'static str {
     match role {
         Role::Bed => "bed",
-        Role::Narration => "narration",
+        Role::Narration | Role::Film => "narration",
     }
 }
 
@@ -56,7 +79,7 @@ pub async fn insert(pool: &MySqlPool, hash: &str, name: &str, extension: &str, s
 /// # Errors
 /// What the database says.
 pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Problem> {
-    Ok(sqlx::query_as("SELECT hash, name, extension, rate_hz, channel_count, length_samples, damaged FROM sounds WHERE hash = ?")
+    Ok(sqlx::query_as("SELECT hash, name, extension, rate_hz, channel_count, length_samples, damaged, kind, kind_confidence FROM sounds WHERE hash = ?")
         .bind(hash)
         .fetch_optional(pool)
         .await?)
@@ -68,7 +91,7 @@ pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Pro
 /// What the database says.
 pub async fn beds(pool: &MySqlPool) -> Result<Vec<SoundRow>, Problem> {
     Ok(sqlx::query_as(
-        "SELECT s.hash, s.name, s.extension, s.rate_hz, s.channel_count, s.length_samples, s.damaged
+        "SELECT s.hash, s.name, s.extension, s.rate_hz, s.channel_count, s.length_samples, s.damaged, s.kind, s.kind_confidence
          FROM sounds s JOIN readings r ON r.sound_hash = s.hash AND r.read_as = 'bed' ORDER BY r.created_at DESC LIMIT 200",
     )
     .fetch_all(pool)
