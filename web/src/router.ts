@@ -1,7 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
 /** The steps of the job, in the order in which people work. */
-export const STEPS = ['picture', 'beds', 'reading', 'fit', 'shape', 'check', 'hand-over'] as const
+export const STEPS = ['picture', 'beds', 'voice', 'reading', 'fit', 'shape', 'check', 'hand-over'] as const
 export type Step = (typeof STEPS)[number]
 
 export const router = createRouter({

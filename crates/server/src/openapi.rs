@@ -54,7 +54,7 @@ use utoipa::OpenApi;
         listening::mix,
         listening::shaped
     ),
-    components(schemas(ProblemBody, listening::HearView))
+    components(schemas(ProblemBody, listening::HearView, picture::ListFormat))
 )]
 struct Document;
 

@@ -27,6 +27,10 @@ const dip: LevelView = {
   underSpeechDb: 20,
 }
 
+function shot(name: string, atS: number, lengthS: number): CutView['shots'][number] {
+  return { name, atS, lengthS, frame: atS * 25, timecode: '', still: false, byHand: false }
+}
+
 function cut(): CutView {
   return {
     id: 'x',
@@ -35,13 +39,17 @@ function cut(): CutView {
     lengthFrames: 750,
     lengthS: 30,
     lengthTimecode: '00:00:30:00',
-    shots: [
-      { name: 'tower', atS: 0, timecode: '' },
-      { name: 'a rather long name of a shot', atS: 8.6, timecode: '' },
-    ],
-    moments: [{ name: 'strike', atS: 12, timecode: '' }],
+    shots: [shot('tower', 0, 8.6), shot('a rather long name of a shot', 8.6, 21.4)],
+    moments: [{ name: 'strike', atS: 12, timecode: '', frame: 300, kind: 'hit', byHand: true }],
     bed: { hash: 'h', name: 'bed.wav', lengthS: 60, damaged: false, rateHz: 48000, channelCount: 2, reading: null },
-    narration: null,
+    firstTimecode: '00:00:00:00',
+    firstFrame: 0,
+    commercial: false,
+    paidPlan: false,
+    candidates: [],
+    takes: [],
+    pieces: [],
+    lines: [],
     jobs: [],
     plan: {
       revision: 1,
@@ -121,7 +129,8 @@ describe('the sheet', () => {
   })
 
   it('stands an empty plan', () => {
-    const bare = { ...cut(), plan: null }
+    const full = cut()
+    const bare = { ...full, plan: { ...full.plan, fittings: [], barLines: [], levels: [], phrases: [] } }
     expect(layoutSheet(bare, null, 15, 0, 116).lines).toHaveLength(2)
   })
 })

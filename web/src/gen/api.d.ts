@@ -11,7 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The beds that are already here, newest first. */
+        /** The beds that other cuts brought in, newest first. */
         get: operations["beds"];
         put?: never;
         post?: never;
@@ -39,6 +39,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/from-film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a cut as long as a film. */
+        post: operations["cut_from_film"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/from-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a cut from a list of shots. */
+        post: operations["cut_from_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}": {
         parameters: {
             query?: never;
@@ -53,7 +87,10 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Changes title, length or rate; a plan is then made anew. */
+        /**
+         * Changes title, length, rate, first timecode or purpose; where it sounds otherwise then, its
+         *     plan is made anew. Shots and moments behind a new end stay noted and come back with it.
+         */
         patch: operations["change_cut"];
         trace?: never;
     };
@@ -65,10 +102,66 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Uses a bed that is already here. */
+        /** Uses one of the candidates as the bed. */
         put: operations["use_bed"];
-        /** Takes a file as the bed of a cut; it is read and fitted in the background. */
+        post?: never;
+        /** Uses no bed. */
+        delete: operations["no_bed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Adds a bed that is already here, from another cut, to the candidates of this one. */
+        put: operations["add_candidate"];
+        /**
+         * Takes a file as a bed to choose from. It is recognised, read and fitted in the background;
+         *     the first one that is music becomes the bed.
+         */
         post: operations["upload_bed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/candidates/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a candidate away; its sound stays stored, and undo brings it back. */
+        delete: operations["drop_candidate"];
+        options?: never;
+        head?: never;
+        /** Marks a candidate, notes something about it, or says what it is. */
+        patch: operations["change_candidate"];
+        trace?: never;
+    };
+    "/api/cuts/{id}/candidates/{hash}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A range of the cut with a candidate as its bed: fitted, and shaped under the narration. */
+        get: operations["audition"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -84,6 +177,92 @@ export interface paths {
         };
         /** Server-sent events: the whole view of the cut whenever it changes. */
         get: operations["events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a proxy film into a cut. Where its length or rate differ from the cut's, the page says so. */
+        post: operations["take_film"];
+        /** Takes the film out of the cut. */
+        delete: operations["drop_film"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/film/length": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Makes the cut as long as its film, at the film's rate and first timecode. */
+        put: operations["film_length"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/film/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Turns the film's own sound on or off. */
+        put: operations["film_sound"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/film/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The film, for the page to play; ranges are answered. */
+        get: operations["play_film"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/film/{hash}/{frame}.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One picture of the film, as JPEG. */
+        get: operations["film_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -109,7 +288,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cuts/{id}/narration": {
+    "/api/cuts/{id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets the written lines of the narration. */
+        put: operations["set_lines"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/picture/list": {
         parameters: {
             query?: never;
             header?: never;
@@ -118,9 +314,63 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes a file as the narration of a cut. */
-        post: operations["upload_narration"];
+        /**
+         * Takes a list into a cut: OpenTimelineIO, CMX 3600, a table of moments, WebVTT or SubRip. A
+         *     second list replaces what the first one brought and keeps what was made by hand.
+         */
+        post: operations["take_list"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/picture/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes shots and moments by hand. */
+        post: operations["edit_marks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/picture/shots.{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shots and moments of a cut as a list. */
+        get: operations["shots_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/pieces/{index}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes one piece off the narration; its take stays. */
+        delete: operations["drop_piece"];
         options?: never;
         head?: never;
         patch?: never;
@@ -245,6 +495,112 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/scratch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Has the written lines spoken by a machine, where nobody speaks yet. */
+        post: operations["speak_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Looks for pieces, and says which of them may not be used for this cut. */
+        get: operations["search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/shelf/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Takes a piece into a cut as a candidate: terms, credit line, licence number and date are
+         *     recorded. A piece that may not be used for the cut's purpose is refused unless the objection
+         *     is passed over knowingly.
+         */
+        post: operations["take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a recording or a file of speech; it is read and laid on the cut in the background. */
+        post: operations["upload_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/takes/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a take away, with what is used of it; its sound stays stored, and undo brings it back. */
+        delete: operations["drop_take"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/takes/{hash}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Uses a take, or one phrase of it, in place of what lies there. */
+        put: operations["use_take"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -254,6 +610,23 @@ export interface paths {
         };
         /** Answers when the database does. */
         get: operations["health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{piece}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A piece to listen to before it is taken, brought down to the loudness of a bed alone. */
+        get: operations["preview"];
         put?: never;
         post?: never;
         delete?: never;
@@ -279,18 +652,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stand-in-microphone.wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The sound of the stand-in microphone: a made-up narrator who reads the demo's lines without
+         *     end, for trying the recorder where there is no microphone.
+         */
+        get: operations["stand_in_microphone"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /** @description A cut to make, or what it should become. */
         AskCut: {
+            /** @description Whether money is earned with it. */
+            commercial?: boolean;
+            /** @description The timecode of its first frame; zero without it. */
+            firstTimecode?: string | null;
             /** @description Its length: timecode, minutes and seconds, or seconds. */
             length: string;
+            /** @description Whether there is a paid plan with the supplier of music. */
+            paidPlan?: boolean;
             /** @description Its frame rate. */
             rate: components["schemas"]["AskRate"];
             /** @description Its title, 1 to 200 characters. */
             title: string;
+        };
+        /** @description A written line of the narration. */
+        AskLine: {
+            /**
+             * Format: double
+             * @description Where its first syllable falls, in seconds of the cut.
+             */
+            atS: number;
+            /** @description The words. */
+            words: string;
         };
         /** @description A frame rate as the client asks for it. */
         AskRate: {
@@ -341,6 +750,8 @@ export interface components {
              * @description Integrated loudness in LUFS.
              */
             integratedLufs?: number | null;
+            /** @description Its key, where it has one. */
+            key?: string | null;
             /**
              * Format: double
              * @description The last hit, or where the fade begins.
@@ -375,26 +786,90 @@ export interface components {
             hash: string;
             /**
              * Format: double
-             * @description Integrated loudness in LUFS.
-             */
-            integratedLufs?: number | null;
-            /**
-             * Format: double
              * @description Its length in seconds.
              */
             lengthS: number;
+            /** @description Its name. */
+            name: string;
+        };
+        /** @description How well a candidate could fit. */
+        CandidateFitView: {
+            /** @description How it ends. */
+            end: components["schemas"]["FittingEndView"];
+            /**
+             * Format: int32
+             * @description 0 to 100: the chance that nobody hears the best fitting's worst splice, lowered when its own ending is lost.
+             */
+            figure: number;
+            /**
+             * Format: int32
+             * @description Splices of the best fitting.
+             */
+            spliceCount: number;
+        };
+        /** @description What the comparison shows of a reading. */
+        CandidateReadingView: {
+            /** @description Level of each bar relative to the loudest, in dB. */
+            barLevelsDb: number[];
+            /** @description How it ends. */
+            ending: components["schemas"]["EndingView"];
+            /** @description Letters of its sections, in order. */
+            form: string;
+            /**
+             * Format: double
+             * @description Integrated loudness in LUFS.
+             */
+            integratedLufs?: number | null;
+            /** @description Its key. */
+            key?: string | null;
             /**
              * Format: int32
              * @description Beats in a bar.
              */
             metre: number;
-            /** @description Its name. */
-            name: string;
             /**
              * Format: double
-             * @description Its tempo in beats a minute; 0 when it has none.
+             * @description Beats a minute; 0 without beats.
              */
             tempoBpm: number;
+        };
+        /** @description A bed that may be chosen. */
+        CandidateView: {
+            /** @description Whether it is the bed. */
+            chosen: boolean;
+            /** @description Whether the file broke off before its end. */
+            damaged: boolean;
+            fit?: components["schemas"]["CandidateFitView"] | null;
+            /** @description Hash of its content. */
+            hash: string;
+            kind?: components["schemas"]["KindView"] | null;
+            /** @description Whether somebody said what it is. */
+            kindByHand: boolean;
+            kindSure?: components["schemas"]["SureView"] | null;
+            /**
+             * Format: double
+             * @description Length in seconds, once decoded.
+             */
+            lengthS?: number | null;
+            licence?: components["schemas"]["LicenceView"] | null;
+            /** @description The name it came with. */
+            name: string;
+            /** @description A note. */
+            note: string;
+            opinion?: components["schemas"]["Opinion"] | null;
+            reading?: components["schemas"]["CandidateReadingView"] | null;
+        };
+        /** @description What somebody thinks of a candidate. What is left out stays. */
+        ChangeCandidate: {
+            kind?: components["schemas"]["KindView"] | null;
+            /** @description A note, at most 500 characters. */
+            note?: string | null;
+            opinion?: components["schemas"]["Opinion"] | null;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
         };
         /** @description Which fitting to play. */
         ChooseFitting: {
@@ -434,27 +909,6 @@ export interface components {
             rateHz?: number | null;
             reading?: components["schemas"]["BedReadingView"] | null;
         };
-        /** @description The narration of a cut. */
-        CutNarrationView: {
-            /** @description Whether the file broke off before its end. */
-            damaged: boolean;
-            /** @description Hash of its content. */
-            hash: string;
-            /**
-             * Format: double
-             * @description Integrated loudness in LUFS.
-             */
-            integratedLufs?: number | null;
-            /**
-             * Format: double
-             * @description Length in seconds, once decoded.
-             */
-            lengthS?: number | null;
-            /** @description The name it came with. */
-            name: string;
-            /** @description Number of phrases, once read. */
-            phraseCount?: number | null;
-        };
         /** @description A cut in the list of cuts. */
         CutSummary: {
             /** @description Name of its bed. */
@@ -481,6 +935,18 @@ export interface components {
         /** @description Everything that the page shows of a cut. */
         CutView: {
             bed?: components["schemas"]["CutBedView"] | null;
+            /** @description The beds to choose from. */
+            candidates: components["schemas"]["CandidateView"][];
+            /** @description Whether money is earned with it. */
+            commercial: boolean;
+            film?: components["schemas"]["FilmView"] | null;
+            /**
+             * Format: int64
+             * @description The number of its first frame.
+             */
+            firstFrame: number;
+            /** @description The timecode of its first frame. */
+            firstTimecode: string;
             /**
              * Format: uuid
              * @description Its name in addresses.
@@ -500,22 +966,70 @@ export interface components {
             lengthS: number;
             /** @description Its length as timecode. */
             lengthTimecode: string;
+            /** @description Written lines of the narration. */
+            lines: components["schemas"]["LineView"][];
+            list?: components["schemas"]["ListReportView"] | null;
             /** @description Its moments. */
-            moments: components["schemas"]["MarkView"][];
-            narration?: components["schemas"]["CutNarrationView"] | null;
-            plan?: components["schemas"]["PlanView"] | null;
+            moments: components["schemas"]["MomentView"][];
+            /** @description Whether there is a paid plan with the supplier. */
+            paidPlan: boolean;
+            /** @description What is heard of them. */
+            pieces: components["schemas"]["VoicePieceView"][];
+            /** @description Its plan. */
+            plan: components["schemas"]["PlanView"];
             /** @description Its frame rate. */
             rate: components["schemas"]["RateView"];
             /** @description Its shots. */
-            shots: components["schemas"]["MarkView"][];
+            shots: components["schemas"]["ShotView"][];
+            /** @description Takes of the narration. */
+            takes: components["schemas"]["TakeView"][];
             /** @description Its title. */
             title: string;
+        };
+        /** @description A change of the shots and moments. */
+        EditMarks: {
+            /** @description What to change. */
+            edit: components["schemas"]["MarkEdit"];
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
         };
         /**
          * @description How a bed ends.
          * @enum {string}
          */
         EndingView: "ownEnding" | "fadesOut" | "stopsDead";
+        /** @description Whether the film's own sound is heard. */
+        FilmSound: {
+            /** @description Heard or not. */
+            on: boolean;
+        };
+        /** @description The film of a cut. */
+        FilmView: {
+            /**
+             * Format: double
+             * @description Width over height.
+             */
+            aspect: number;
+            /** @description How it differs from the cut, when it does. */
+            differs?: string | null;
+            /** @description Its first timecode, when it carries one. */
+            firstTimecode?: string | null;
+            /** @description Whether it has a sound of its own. */
+            hasSound: boolean;
+            /** @description Hash of its content. */
+            hash: string;
+            /** @description Its length as timecode. */
+            lengthTimecode: string;
+            /** @description The name it came with. */
+            name: string;
+            /** @description Its frame rate. */
+            rate: components["schemas"]["RateView"];
+            /** @description Whether that is heard. */
+            soundOn: boolean;
+        };
         /** @description Something that the check found. */
         FindingView: {
             /**
@@ -568,7 +1082,7 @@ export interface components {
          * @description What to hear.
          * @enum {string}
          */
-        HearView: "everything" | "bed" | "voice";
+        HearView: "everything" | "bed" | "voice" | "film";
         /** @description A job under way, or the last one if it failed. */
         JobView: {
             /** @description What is being done. */
@@ -588,6 +1102,11 @@ export interface components {
             /** @description `queued`, `running` or `failed`. */
             state: string;
         };
+        /**
+         * @description What a sound is.
+         * @enum {string}
+         */
+        KindView: "music" | "speech" | "room";
         /**
          * @description What a level object is.
          * @enum {string}
@@ -632,18 +1151,150 @@ export interface components {
              */
             underSpeechDb: number;
         };
-        /** @description A shot or a moment. */
-        MarkView: {
+        /** @description What was agreed with a supplier. */
+        LicenceView: {
+            /** @description The line to credit it with. */
+            credit: string;
+            /** @description Number of the licence. */
+            number: string;
+            /** @description Why it may not be used for this cut as it stands. */
+            objection?: string | null;
+            /**
+             * Format: date-time
+             * @description When it was taken.
+             */
+            takenAt: string;
+            /** @description The terms, for people. */
+            terms: string;
+            /** @description The warning that was passed over when it was taken. */
+            warned?: string | null;
+        };
+        /** @description A written line of the narration. */
+        LineView: {
+            /**
+             * Format: double
+             * @description Where its first syllable falls, in seconds.
+             */
+            atS: number;
+            /** @description The words. */
+            words: string;
+        };
+        /**
+         * @description Which format the shots go out in.
+         * @enum {string}
+         */
+        ListFormat: "otio" | "edl";
+        /** @description What became of the last list. */
+        ListReportView: {
+            /** @description What it changed, as sentences. */
+            changes: string[];
+            /** @description Name of the file. */
+            file: string;
+            /** @description What it was. */
+            format: string;
+            /** @description What was not used. */
+            unused: components["schemas"]["UnusedView"][];
+            /** @description What of it is used. */
+            used: string;
+        };
+        /** @description One change of the shots and moments. Frames count from the start of the cut. */
+        MarkEdit: {
+            /** @enum {string} */
+            do: "beginShot";
+            /**
+             * Format: int64
+             * @description Its first frame.
+             */
+            frame: number;
+            /** @description What is seen; empty takes a number. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "changeShot";
+            /**
+             * Format: int64
+             * @description Its first frame.
+             */
+            frame: number;
+            /** @description Its number, from 0. */
+            index: number;
+            /** @description What is seen. */
+            name: string;
+            /** @description Whether its hold may change. */
+            still: boolean;
+        } | {
+            /** @enum {string} */
+            do: "removeShot";
+            /** @description Its number. */
+            index: number;
+        } | {
+            /** @enum {string} */
+            do: "markMoment";
+            /**
+             * Format: int64
+             * @description When.
+             */
+            frame: number;
+            /** @description What for. */
+            kind: components["schemas"]["MomentKindView"];
+            /** @description What happens; empty takes the name of its kind. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "changeMoment";
+            /**
+             * Format: int64
+             * @description When.
+             */
+            frame: number;
+            /** @description Its number. */
+            index: number;
+            /** @description What for. */
+            kind: components["schemas"]["MomentKindView"];
+            /** @description What happens. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "removeMoment";
+            /** @description Its number. */
+            index: number;
+        };
+        /**
+         * @description What a moment is for.
+         * @enum {string}
+         */
+        MomentKindView: "hit" | "title" | "credits" | "other";
+        /** @description A moment. */
+        MomentView: {
             /**
              * Format: double
              * @description Where, in seconds.
              */
             atS: number;
-            /** @description What it is called. */
+            /** @description Whether it was marked by hand. */
+            byHand: boolean;
+            /**
+             * Format: int64
+             * @description Its frame.
+             */
+            frame: number;
+            /** @description What it is for. */
+            kind: components["schemas"]["MomentKindView"];
+            /** @description What happens. */
             name: string;
             /** @description Where, as timecode. */
             timecode: string;
         };
+        /** @description Names a sound that is already here. */
+        NameSound: {
+            /** @description Hash of its content. */
+            soundHash: string;
+        };
+        /**
+         * @description What somebody thinks of a candidate.
+         * @enum {string}
+         */
+        Opinion: "yes" | "maybe" | "no";
         /** @description A phrase of the narration. */
         PhraseView: {
             /**
@@ -788,6 +1439,87 @@ export interface components {
              */
             underSpeechDb: number;
         };
+        /** @description The written lines of the narration. */
+        SetLines: {
+            /** @description All of them. */
+            lines: components["schemas"]["AskLine"][];
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+        };
+        /** @description A piece on the shelf. */
+        ShelfPieceView: {
+            /** @description The supplier's name of it. */
+            id: string;
+            /**
+             * Format: double
+             * @description Its length in seconds.
+             */
+            lengthS: number;
+            /** @description Who made it. */
+            maker: string;
+            /**
+             * Format: int32
+             * @description Beats in a bar.
+             */
+            metre: number;
+            /** @description Words for its mood. */
+            moods: string[];
+            /** @description Why it may not be used for this cut. */
+            objection?: string | null;
+            /** @description Whether somebody sings. */
+            singing: boolean;
+            /** @description Its style in a few words. */
+            style: string;
+            /** @description Whether this cut has taken it. */
+            taken: boolean;
+            /**
+             * Format: double
+             * @description Beats a minute.
+             */
+            tempoBpm: number;
+            /** @description The terms of use, for people. */
+            terms: string;
+            /** @description Its title. */
+            title: string;
+        };
+        /** @description What the shelf holds. */
+        ShelfView: {
+            /** @description Every mood there is. */
+            moods: string[];
+            /** @description The pieces that were found. */
+            pieces: components["schemas"]["ShelfPieceView"][];
+            /** @description The supplier. */
+            supplier: string;
+        };
+        /** @description A shot. */
+        ShotView: {
+            /**
+             * Format: double
+             * @description Where it begins, in seconds.
+             */
+            atS: number;
+            /** @description Whether it was made by hand. */
+            byHand: boolean;
+            /**
+             * Format: int64
+             * @description Its first frame.
+             */
+            frame: number;
+            /**
+             * Format: double
+             * @description How long it lasts, in seconds.
+             */
+            lengthS: number;
+            /** @description What is seen. */
+            name: string;
+            /** @description Whether its hold may change. */
+            still: boolean;
+            /** @description Where it begins, as timecode. */
+            timecode: string;
+        };
         /** @description A splice. */
         SpliceView: {
             /**
@@ -824,10 +1556,92 @@ export interface components {
          * @enum {string}
          */
         SureView: "sure" | "fair" | "unsure";
-        /** @description Names a bed that is already here. */
-        UseBed: {
+        /**
+         * @description How a take came to be.
+         * @enum {string}
+         */
+        TakeOrigin: "file" | "recorded" | "scratch";
+        /** @description A phrase of a take. */
+        TakePhraseView: {
+            /**
+             * Format: double
+             * @description Where it is over.
+             */
+            endS: number;
+            /**
+             * Format: double
+             * @description Where it begins on the cut, in seconds.
+             */
+            startS: number;
+            /** @description Whether it is heard. */
+            used: boolean;
+        };
+        /** @description How a piece is taken. */
+        TakePiece: {
+            /** @description Take it although it may not be used for this cut's purpose; the warning stays in the record. */
+            despiteObjection: boolean;
+        };
+        /** @description A take of the narration. */
+        TakeView: {
+            /**
+             * Format: double
+             * @description Where it lies on the cut, in seconds.
+             */
+            atS: number;
+            /** @description Whether the file broke off before its end. */
+            damaged: boolean;
             /** @description Hash of its content. */
-            soundHash: string;
+            hash: string;
+            /**
+             * Format: double
+             * @description Integrated loudness in LUFS.
+             */
+            integratedLufs?: number | null;
+            /**
+             * Format: double
+             * @description Length in seconds, once decoded.
+             */
+            lengthS?: number | null;
+            /** @description Its name. */
+            name: string;
+            /** @description How it came to be. */
+            origin: components["schemas"]["TakeOrigin"];
+            /** @description Its phrases, on the cut; none until it has been read. */
+            phrases?: components["schemas"]["TakePhraseView"][] | null;
+            soundsLike?: components["schemas"]["KindView"] | null;
+            /** @description Whether anything of it is heard. */
+            used: boolean;
+        };
+        /** @description A line of a list that was not used. */
+        UnusedView: {
+            /** @description Its number, where the format has lines. */
+            line?: number | null;
+            /** @description Why it was not used. */
+            reason: string;
+            /** @description What stands there. */
+            text: string;
+        };
+        /** @description Which part of a take to use. */
+        UseTake: {
+            /** @description Number of a phrase of it; the whole take without one. */
+            phrase?: number | null;
+        };
+        /** @description A piece of the narration as it is heard. */
+        VoicePieceView: {
+            /**
+             * Format: double
+             * @description Where it is over.
+             */
+            endS: number;
+            /** @description Whether a machine speaks it. */
+            scratch: boolean;
+            /**
+             * Format: double
+             * @description Where it begins on the cut, in seconds.
+             */
+            startS: number;
+            /** @description The take it is from. */
+            take: string;
         };
         /** @description A waveform to draw. */
         WaveformView: {
@@ -909,6 +1723,59 @@ export interface operations {
             };
         };
     };
+    cut_from_film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    cut_from_list: {
+        parameters: {
+            query?: {
+                /** @description Numerator. */
+                num?: number;
+                /** @description Denominator. */
+                den?: number;
+                /** @description Whether timecode leaves out labels. */
+                dropFrame?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
     one_cut: {
         parameters: {
             query?: never;
@@ -966,7 +1833,53 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["UseBed"];
+                "application/json": components["schemas"]["NameSound"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    no_bed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    add_candidate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameSound"];
             };
         };
         responses: {
@@ -1005,6 +1918,81 @@ export interface operations {
             };
         };
     };
+    drop_candidate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    change_candidate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeCandidate"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    audition: {
+        parameters: {
+            query: {
+                /** @description First sample. */
+                fromSamples: number;
+                /** @description Number of samples, at most 30 seconds. */
+                lengthSamples: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+        };
+    };
     events: {
         parameters: {
             query?: never;
@@ -1022,6 +2010,143 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    take_film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    drop_film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    film_length: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    film_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilmSound"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    play_film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/webm": unknown;
+                };
+            };
+        };
+    };
+    film_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                hash: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
                 };
             };
         };
@@ -1046,7 +2171,32 @@ export interface operations {
             };
         };
     };
-    upload_narration: {
+    set_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetLines"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    take_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -1060,6 +2210,75 @@ export interface operations {
                 "multipart/form-data": string;
             };
         };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    edit_marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditMarks"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    shots_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                format: components["schemas"]["ListFormat"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": unknown;
+                };
+            };
+        };
+    };
+    drop_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
@@ -1245,6 +2464,167 @@ export interface operations {
             };
         };
     };
+    speak_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    search: {
+        parameters: {
+            query?: {
+                /** @description Words of the title, the style, the maker or the mood. */
+                words?: string;
+                /** @description A mood. */
+                mood?: string;
+                /** @description Lowest tempo in beats a minute. */
+                tempoFromBpm?: number;
+                /** @description Highest tempo. */
+                tempoToBpm?: number;
+                /** @description Shortest length in seconds. */
+                lengthFromS?: number;
+                /** @description Longest length. */
+                lengthToS?: number;
+                /** @description With or without singing. */
+                singing?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfView"];
+                };
+            };
+        };
+    };
+    take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakePiece"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    upload_take: {
+        parameters: {
+            query?: {
+                /** @description Where its first sample lies on the cut; the start without it. */
+                atSamples?: number;
+                /** @description Whether it was recorded in the page. */
+                recorded?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    drop_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    use_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseTake"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
     health: {
         parameters: {
             query?: never;
@@ -1260,6 +2640,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
             };
         };
     };
@@ -1280,6 +2681,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WaveformView"];
+                };
+            };
+        };
+    };
+    stand_in_microphone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
                 };
             };
         };

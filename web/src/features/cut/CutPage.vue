@@ -3,6 +3,7 @@ import { useEventListener } from '@vueuse/core'
 import { computed, toRef } from 'vue'
 import type { Step } from '../../router'
 import { bare, clock, count } from '../../shared/words'
+import FilmView from '../film/FilmView.vue'
 import ListeningStrip from '../listening/ListeningStrip.vue'
 import { useListening } from '../listening/useListening'
 import BedsStep from './steps/BedsStep.vue'
@@ -12,6 +13,7 @@ import HandOverStep from './steps/HandOverStep.vue'
 import PictureStep from './steps/PictureStep.vue'
 import ReadingStep from './steps/ReadingStep.vue'
 import ShapeStep from './steps/ShapeStep.vue'
+import VoiceStep from './steps/VoiceStep.vue'
 import { useCut } from './useCut'
 
 const props = defineProps<{ id: string; step: Step }>()
@@ -22,6 +24,7 @@ const listening = useListening(cut)
 const VIEWS = {
   picture: PictureStep,
   beds: BedsStep,
+  voice: VoiceStep,
   reading: ReadingStep,
   fit: FitStep,
   shape: ShapeStep,
@@ -29,14 +32,16 @@ const VIEWS = {
   'hand-over': HandOverStep,
 }
 
-const fitting = computed(() => cut.value?.plan?.fittings[cut.value.plan.chosen])
-const looks = computed(() => cut.value?.plan?.findings.filter((finding) => finding.needsLook).length ?? 0)
+const fitting = computed(() => cut.value?.plan.fittings[cut.value.plan.chosen])
+/** These steps show the film themselves. */
+const SHOWS_FILM: readonly Step[] = ['picture', 'voice']
+const looks = computed(() => cut.value?.plan.findings.filter((finding) => finding.needsLook).length ?? 0)
 const contents = computed<{ step: Step; name: string; state: string; warn?: boolean }[]>(() => {
   const now = cut.value
   if (!now) return []
   const reading = now.bed?.reading
-  const swells = now.plan?.levels.filter((level) => level.kind === 'swell').length ?? 0
-  const dips = now.plan?.levels.filter((level) => level.kind === 'dip').length ?? 0
+  const swells = now.plan.levels.filter((level) => level.kind === 'swell').length ?? 0
+  const dips = now.plan.levels.filter((level) => level.kind === 'dip').length ?? 0
   return [
     {
       step: 'picture',
@@ -45,7 +50,16 @@ const contents = computed<{ step: Step; name: string; state: string; warn?: bool
         ? `${count(now.shots.length, 'shot')}, ${count(now.moments.length, 'moment')}`
         : `${clock(now.lengthS)} long`,
     },
-    { step: 'beds', name: 'Beds and voice', state: now.bed ? bare(now.bed.name) : 'bring in the music' },
+    {
+      step: 'beds',
+      name: 'Beds',
+      state: now.bed ? bare(now.bed.name) : now.candidates.length ? 'choose one' : 'bring in the music',
+    },
+    {
+      step: 'voice',
+      name: 'Voice',
+      state: now.plan.phrases.length ? count(now.plan.phrases.length, 'phrase') : 'none yet',
+    },
     {
       step: 'reading',
       name: 'Reading',
@@ -63,21 +77,25 @@ const contents = computed<{ step: Step; name: string; state: string; warn?: bool
     {
       step: 'shape',
       name: 'Shape',
-      state: now.plan ? (swells + dips ? `${count(swells, 'swell')}, ${count(dips, 'dip')}` : 'one level') : 'not yet',
+      state: fitting.value
+        ? swells + dips
+          ? `${count(swells, 'swell')}, ${count(dips, 'dip')}`
+          : 'one level'
+        : 'not yet',
     },
     {
       step: 'check',
       name: 'Check',
-      state: now.plan ? (looks.value ? `${looks.value} to look at` : 'all well') : 'not yet',
-      warn: looks.value > 0,
+      state: fitting.value ? (looks.value ? `${looks.value} to look at` : 'all well') : 'not yet',
+      warn: fitting.value !== undefined && looks.value > 0,
     },
-    { step: 'hand-over', name: 'Hand over', state: now.plan?.fittings.length ? 'ready' : 'not yet' },
+    { step: 'hand-over', name: 'Hand over', state: now.plan.fittings.length ? 'ready' : 'not yet' },
   ]
 })
 const work = computed(() => cut.value?.jobs.filter((job) => job.state !== 'failed') ?? [])
 const failed = computed(() => cut.value?.jobs.filter((job) => job.state === 'failed') ?? [])
 const saved = computed(() =>
-  cut.value?.plan
+  cut.value
     ? new Date(cut.value.plan.savedAt).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false })
     : '',
 )
@@ -86,7 +104,7 @@ useEventListener(document, 'keydown', (event) => {
   if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
   if ((event.target as HTMLElement).matches('input, textarea')) return
   event.preventDefault()
-  if (event.shiftKey ? cut.value?.plan?.redo : cut.value?.plan?.undo)
+  if (event.shiftKey ? cut.value?.plan.redo : cut.value?.plan.undo)
     void (event.shiftKey ? actions.redo() : actions.undo())
 })
 </script>
@@ -127,15 +145,14 @@ useEventListener(document, 'keydown', (event) => {
           />
           <button class="plain" @click="actions.cancel(job.id)">cancel</button>
         </div>
-        <template v-if="cut.plan">
-          <button class="plain" :disabled="!cut.plan.undo" data-test="undo" title="Ctrl+Z" @click="actions.undo()">
-            Undo<template v-if="cut.plan.undo">: {{ cut.plan.undo }}</template>
-          </button>
-          <button v-if="cut.plan.redo" class="plain" data-test="redo" title="Ctrl+Shift+Z" @click="actions.redo()">
-            Redo: {{ cut.plan.redo }}
-          </button>
-          <p class="soft numbers">Revision {{ cut.plan.revision }}, saved {{ saved }}</p>
-        </template>
+        <FilmView v-if="cut.film && !SHOWS_FILM.includes(step)" :cut="cut" :listening="listening" class="small-film" />
+        <button class="plain" :disabled="!cut.plan.undo" data-test="undo" title="Ctrl+Z" @click="actions.undo()">
+          Undo<template v-if="cut.plan.undo">: {{ cut.plan.undo }}</template>
+        </button>
+        <button v-if="cut.plan.redo" class="plain" data-test="redo" title="Ctrl+Shift+Z" @click="actions.redo()">
+          Redo: {{ cut.plan.redo }}
+        </button>
+        <p class="soft numbers">Revision {{ cut.plan.revision }}, saved {{ saved }}</p>
       </div>
     </nav>
     <main>
@@ -243,6 +260,9 @@ li small.warn {
 }
 .foot p {
   margin: 4px 4px 0;
+}
+.small-film {
+  margin-bottom: 8px;
 }
 .job {
   margin-bottom: 6px;

@@ -1,7 +1,18 @@
 import { useEventSource } from '@vueuse/core'
 import { message } from 'ant-design-vue'
 import { onMounted, ref, shallowRef, watch, type Ref } from 'vue'
-import { answer, Problem, server, type CutView, type WaveformView } from '../../shared/http'
+import {
+  answer,
+  Problem,
+  sendFile,
+  server,
+  type AskCut,
+  type CutView,
+  type Kind,
+  type MarkEdit,
+  type Opinion,
+  type WaveformView,
+} from '../../shared/http'
 
 /** One cut, kept up to date by the server's events, with everything that can be done to it. */
 export function useCut(id: Ref<string>) {
@@ -40,7 +51,7 @@ export function useCut(id: Ref<string>) {
   }
 
   const path = () => ({ path: { id: id.value } })
-  const revision = () => cut.value?.plan?.revision ?? 0
+  const revision = () => cut.value?.plan.revision ?? 0
 
   return {
     cut,
@@ -64,10 +75,58 @@ export function useCut(id: Ref<string>) {
           }),
         ),
       ),
-    takeBed: (soundHash: string) =>
+    useBed: (soundHash: string) =>
       change(() => answer(server.PUT('/api/cuts/{id}/bed', { params: path(), body: { soundHash } }))),
-    describe: (body: { title: string; length: string; rate: { num: number; den: number; dropFrame: boolean } }) =>
-      change(() => answer(server.PATCH('/api/cuts/{id}', { params: path(), body }))),
+    noBed: () => change(() => answer(server.DELETE('/api/cuts/{id}/bed', { params: path() }))),
+    addCandidate: (soundHash: string) =>
+      change(() => answer(server.PUT('/api/cuts/{id}/candidates', { params: path(), body: { soundHash } }))),
+    changeCandidate: (hash: string, what: { opinion?: Opinion; note?: string; kind?: Kind }) =>
+      change(() =>
+        answer(
+          server.PATCH('/api/cuts/{id}/candidates/{hash}', {
+            params: { path: { id: id.value, hash } },
+            body: { revision: revision(), ...what },
+          }),
+        ),
+      ),
+    dropCandidate: (hash: string) =>
+      change(() =>
+        answer(server.DELETE('/api/cuts/{id}/candidates/{hash}', { params: { path: { id: id.value, hash } } })),
+      ),
+    takePiece: (piece: string, despiteObjection: boolean) =>
+      change(() =>
+        answer(
+          server.POST('/api/cuts/{id}/shelf/{piece}', {
+            params: { path: { id: id.value, piece } },
+            body: { despiteObjection },
+          }),
+        ),
+      ),
+    editMarks: (edit: MarkEdit) =>
+      change(() =>
+        answer(server.POST('/api/cuts/{id}/picture/marks', { params: path(), body: { revision: revision(), edit } })),
+      ),
+    filmLength: () => change(() => answer(server.PUT('/api/cuts/{id}/film/length', { params: path() }))),
+    filmSound: (on: boolean) =>
+      change(() => answer(server.PUT('/api/cuts/{id}/film/sound', { params: path(), body: { on } }))),
+    dropFilm: () => change(() => answer(server.DELETE('/api/cuts/{id}/film', { params: path() }))),
+    setLines: (lines: { atS: number; words: string }[]) =>
+      change(() =>
+        answer(server.PUT('/api/cuts/{id}/lines', { params: path(), body: { revision: revision(), lines } })),
+      ),
+    speakLines: () => change(() => answer(server.POST('/api/cuts/{id}/scratch', { params: path() }))),
+    useTake: (hash: string, phrase?: number) =>
+      change(() =>
+        answer(
+          server.PUT('/api/cuts/{id}/takes/{hash}/use', { params: { path: { id: id.value, hash } }, body: { phrase } }),
+        ),
+      ),
+    dropTake: (hash: string) =>
+      change(() => answer(server.DELETE('/api/cuts/{id}/takes/{hash}', { params: { path: { id: id.value, hash } } }))),
+    describe: (body: AskCut) => change(() => answer(server.PATCH('/api/cuts/{id}', { params: path(), body }))),
+    /** Sends a file with progress, to one of the cut's own addresses. */
+    send: (place: string, file: File, progress: (share: number) => void) =>
+      change(() => sendFile(`/api/cuts/${id.value}/${place}`, file, progress)),
     cancel: async (job: string) => {
       await answer(server.DELETE('/api/cuts/{id}/jobs/{job}', { params: { path: { id: id.value, job } } })).catch(
         (cause: Error) => message.error(cause.message),

@@ -1,11 +1,22 @@
 import { mount } from '@vue/test-utils'
-import { Button, Form, FormItem, Input, Select } from 'ant-design-vue'
+import { Button, Checkbox, Form, FormItem, Input, Select } from 'ant-design-vue'
 import { describe, expect, it } from 'vitest'
 import CutForm from './CutForm.vue'
+import { emptyForm, type CutFormValue } from './rates'
 
-const global = { components: { AForm: Form, AFormItem: FormItem, AInput: Input, ASelect: Select, AButton: Button } }
+const global = {
+  components: {
+    AForm: Form,
+    AFormItem: FormItem,
+    AInput: Input,
+    ASelect: Select,
+    AButton: Button,
+    ACheckbox: Checkbox,
+  },
+}
 
-async function submitted(value: { title: string; length: string; rate: string }) {
+async function submitted(changes: Partial<CutFormValue>) {
+  const value = { ...emptyForm(), ...changes }
   const form = mount(CutForm, {
     props: { modelValue: value, action: 'Make it', busy: false },
     global,
@@ -18,8 +29,21 @@ async function submitted(value: { title: string; length: string; rate: string })
 
 describe('the form of a cut', () => {
   it('asks the server with the rate as a fraction', async () => {
-    const { form, told } = await submitted({ title: 'Clock', length: '1:30', rate: '30000/1001 df' })
-    expect(told).toEqual({ title: 'Clock', length: '1:30', rate: { num: 30000, den: 1001, dropFrame: true } })
+    const { form, told } = await submitted({
+      title: 'Clock',
+      length: '1:30',
+      rate: '30000/1001 df',
+      firstTimecode: '01:00:00;00',
+      commercial: true,
+    })
+    expect(told).toEqual({
+      title: 'Clock',
+      length: '1:30',
+      rate: { num: 30000, den: 1001, dropFrame: true },
+      firstTimecode: '01:00:00;00',
+      commercial: true,
+      paidPlan: false,
+    })
     form.unmount()
   })
 

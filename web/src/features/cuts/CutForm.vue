@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { RATES, rateOf, type CutFormValue } from './rates'
+import type { AskCut } from '../../shared/http'
+import { askOf, RATES, type CutFormValue } from './rates'
 
 const value = defineModel<CutFormValue>({ required: true })
 defineProps<{ action: string; busy: boolean }>()
-const emit = defineEmits<{ submit: [body: { title: string; length: string; rate: ReturnType<typeof rateOf> }] }>()
+const emit = defineEmits<{ submit: [body: AskCut] }>()
 
 function submit() {
-  emit('submit', { title: value.value.title, length: value.value.length, rate: rateOf(value.value.rate) })
+  emit('submit', askOf(value.value))
 }
 </script>
 
@@ -29,6 +30,14 @@ function submit() {
         :options="RATES.map((rate) => ({ value: rate.key, label: rate.label }))"
         data-test="rate-input"
       />
+    </a-form-item>
+    <a-form-item label="First timecode">
+      <a-input v-model:value="value.firstTimecode" placeholder="00:00:00:00" data-test="first-timecode-input" />
+    </a-form-item>
+    <a-form-item>
+      <a-checkbox v-model:checked="value.commercial" data-test="commercial-input">money is earned with it</a-checkbox>
+      <br />
+      <a-checkbox v-model:checked="value.paidPlan">we have a paid plan for music</a-checkbox>
     </a-form-item>
     <a-button type="primary" html-type="submit" :loading="busy" data-test="submit-cut">{{ action }}</a-button>
   </a-form>

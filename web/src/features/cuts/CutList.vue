@@ -1,17 +1,20 @@
 <script setup lang="ts">
-import { message } from 'ant-design-vue'
+import { message, type UploadProps } from 'ant-design-vue'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, server, type CutSummary } from '../../shared/http'
+import { answer, sendFile, server, type AskCut, type CutSummary } from '../../shared/http'
 import { bare } from '../../shared/words'
 import CutForm from './CutForm.vue'
-import type { CutFormValue } from './rates'
+import { emptyForm, rateOf, RATES, type CutFormValue } from './rates'
 
 const router = useRouter()
 const cuts = ref<CutSummary[] | null>(null)
 const problem = ref<string | null>(null)
 const busy = ref(false)
-const value = ref<CutFormValue>({ title: '', length: '', rate: '25/1' })
+const value = ref<CutFormValue>(emptyForm())
+/** The frame rate of edit lists, which carry none; empty infers it. */
+const listRate = ref('')
+const FILMS = /\.(webm|mp4|m4v|mov|mkv)$/i
 
 onMounted(async () => {
   try {
@@ -21,13 +24,30 @@ onMounted(async () => {
   }
 })
 
-async function make(body: { title: string; length: string; rate: { num: number; den: number; dropFrame: boolean } }) {
+async function make(body: AskCut) {
   busy.value = true
   try {
     const cut = await answer(server.POST('/api/cuts', { body }))
-    await router.push(`/cuts/${cut.id}/beds`)
+    await router.push(`/cuts/${cut.id}/picture`)
   } catch (cause) {
     message.error((cause as Error).message, 6)
+  } finally {
+    busy.value = false
+  }
+}
+
+/** A cut from an edit list or a film: both say how long it is. */
+const fromFile: UploadProps['customRequest'] = async ({ file }) => {
+  const chosen = file as File
+  busy.value = true
+  const rate = listRate.value ? rateOf(listRate.value) : null
+  const query = rate ? `?num=${rate.num}&den=${rate.den}&dropFrame=${rate.dropFrame}` : ''
+  const place = FILMS.test(chosen.name) ? 'from-film' : `from-list${query}`
+  try {
+    const cut = await sendFile(`/api/cuts/${place}`, chosen, () => undefined)
+    await router.push(`/cuts/${cut.id}/picture`)
+  } catch (cause) {
+    message.error((cause as Error).message, 8)
   } finally {
     busy.value = false
   }
@@ -55,7 +75,29 @@ async function make(body: { title: string; length: string; rate: { num: number; 
         </router-link>
       </section>
       <section>
-        <h3>New cut</h3>
+        <h3>New cut, from a file</h3>
+        <div class="card start">
+          <a-upload-dragger
+            :custom-request="fromFile"
+            :show-upload-list="false"
+            :disabled="busy"
+            accept=".edl,.otio,.json,.txt,.webm,.mp4,.m4v,.mov,.mkv"
+            data-test="from-file"
+          >
+            <p class="drop">Drop an edit list or a film</p>
+            <p class="soft">OpenTimelineIO, CMX 3600, MP4, WebM</p>
+          </a-upload-dragger>
+          <label class="soft">
+            frames a second of an edit list
+            <a-select v-model:value="listRate" size="small" data-test="list-rate">
+              <a-select-option value="">inferred</a-select-option>
+              <a-select-option v-for="rate in RATES" :key="rate.key" :value="rate.key">{{
+                rate.label
+              }}</a-select-option>
+            </a-select>
+          </label>
+        </div>
+        <h3>New cut, by hand</h3>
         <CutForm v-model="value" action="Make it" :busy="busy" @submit="make" />
       </section>
     </div>
@@ -80,11 +122,29 @@ h1 {
   grid-template-columns: 1fr 320px;
   gap: 40px;
 }
+.start {
+  margin-bottom: 22px;
+}
+.start label {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  margin-top: 10px;
+}
+.start .ant-select {
+  width: 130px;
+}
+.drop {
+  font-family: var(--serif);
+  font-size: 17px;
+  margin: 0;
+}
 .cut {
   display: grid;
   grid-template-columns: 1fr auto;
   gap: 2px 20px;
   margin-bottom: 10px;
+  align-content: start;
   color: var(--ink);
   overflow-wrap: anywhere;
 }

@@ -1,4 +1,4 @@
-import type { CutView } from '../../shared/http'
+import type { AskCut, CutView } from '../../shared/http'
 
 /** The frame rates that pictures run at, as the server knows them. */
 export const RATES = [
@@ -18,6 +18,25 @@ export interface CutFormValue {
   title: string
   length: string
   rate: string
+  firstTimecode: string
+  commercial: boolean
+  paidPlan: boolean
+}
+
+/** A form with nothing in it. */
+export const emptyForm = (): CutFormValue => ({
+  title: '',
+  length: '',
+  rate: '25/1',
+  firstTimecode: '',
+  commercial: false,
+  paidPlan: false,
+})
+
+/** What the server is asked for. */
+export function askOf(value: CutFormValue): AskCut {
+  const { title, length, rate, firstTimecode, commercial, paidPlan } = value
+  return { title, length, rate: rateOf(rate), firstTimecode: firstTimecode || null, commercial, paidPlan }
 }
 
 /** The rate behind a key of [RATES]. */
@@ -30,5 +49,12 @@ export function rateOf(key: string): { num: number; den: number; dropFrame: bool
 /** What the form shows of a cut. */
 export function formOf(cut: CutView): CutFormValue {
   const { num, den, dropFrame } = cut.rate
-  return { title: cut.title, length: cut.lengthTimecode, rate: `${num}/${den}${dropFrame ? ' df' : ''}` }
+  return {
+    title: cut.title,
+    length: cut.lengthTimecode,
+    rate: `${num}/${den}${dropFrame ? ' df' : ''}`,
+    firstTimecode: cut.firstTimecode,
+    commercial: cut.commercial,
+    paidPlan: cut.paidPlan,
+  }
 }

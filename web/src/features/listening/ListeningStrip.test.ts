@@ -1,17 +1,25 @@
 import { mount } from '@vue/test-utils'
 import { describe, expect, it, vi } from 'vitest'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { CutView } from '../../shared/http'
 import ListeningStrip from './ListeningStrip.vue'
 import type { Hear, Listening } from './useListening'
 
-function stand(planned = true) {
+function stand(lengthSamples = 2_880_000) {
   const listening = {
     positionS: ref(12),
     playing: ref(false),
     repeating: ref(false),
     passage: ref(null),
     hear: ref<Hear>('everything'),
+    frame: computed(() => 300),
+    frameRate: computed(() => 25),
+    candidate: ref<string | null>(null),
+    soundClock: vi.fn(),
+    startedAt: () => null,
+    setVolume: vi.fn(),
+    step: vi.fn(),
+    tryCandidate: vi.fn(),
     play: vi.fn(),
     stop: vi.fn(),
     seek: vi.fn(),
@@ -31,7 +39,8 @@ function stand(planned = true) {
     gainDb: 0,
     byHand: false,
   }
-  const cut = { lengthS: 60, plan: planned ? { levels: [level] } : null } as unknown as CutView
+  const candidates = [{ hash: 'h', name: 'Paper Kites.wav' }]
+  const cut = { lengthS: 60, candidates, plan: { lengthSamples, levels: [level] } } as unknown as CutView
   return { listening, strip: mount(ListeningStrip, { props: { cut, listening }, attachTo: document.body }) }
 }
 
@@ -77,8 +86,27 @@ describe('the listening strip', () => {
     strip.unmount()
   })
 
-  it('plays nothing before there is a plan', () => {
-    const { listening, strip } = stand(false)
+  it('says which candidate is tried, and goes back to the plan', async () => {
+    const { listening, strip } = stand()
+    listening.candidate.value = 'h'
+    await strip.vm.$nextTick()
+    expect(strip.text()).toContain('trying Paper Kites')
+    expect(strip.text()).not.toContain('under the voice')
+    await strip.get('.level button').trigger('click')
+    expect(listening.tryCandidate).toHaveBeenCalledWith(null)
+    strip.unmount()
+  })
+
+  it('steps by pictures', () => {
+    const { listening, strip } = stand()
+    press('b')
+    press('n')
+    expect(listening.step.mock.calls).toEqual([[-1], [1]])
+    strip.unmount()
+  })
+
+  it('plays nothing when there is nothing to play', () => {
+    const { listening, strip } = stand(0)
     press(' ')
     expect(listening.toggle).not.toHaveBeenCalled()
     expect(strip.get('[data-test=play]').attributes('disabled')).toBeDefined()

@@ -2,21 +2,24 @@
 import { useEventListener } from '@vueuse/core'
 import { computed } from 'vue'
 import type { CutView } from '../../shared/http'
-import { clock, decibels } from '../../shared/words'
+import { bare, clock, decibels } from '../../shared/words'
 import type { Hear, Listening } from './useListening'
 
 const props = defineProps<{ cut: CutView; listening: Listening }>()
 
-const CHOICES: { hear: Hear; label: string }[] = [
+const ALL: { hear: Hear; label: string }[] = [
   { hear: 'everything', label: 'everything' },
   { hear: 'bed', label: 'bed alone' },
   { hear: 'voice', label: 'voice alone' },
+  { hear: 'film', label: "film's own sound" },
 ]
-const ready = computed(() => props.cut.plan != null)
+const CHOICES = computed(() => ALL.filter((choice) => choice.hear !== 'film' || props.cut.film?.hasSound))
+const ready = computed(() => props.cut.plan.lengthSamples > 0)
+const tried = computed(() => props.cut.candidates.find((one) => one.hash === props.listening.candidate.value) ?? null)
 /** The swell or dip that is heard now. */
 const level = computed(() => {
   const at = props.listening.positionS.value
-  return props.cut.plan?.levels.find((object) => at >= object.startS && at < object.endS) ?? null
+  return props.cut.plan.levels.find((object) => at >= object.startS && at < object.endS) ?? null
 })
 
 useEventListener(document, 'keydown', (event) => {
@@ -32,8 +35,12 @@ useEventListener(document, 'keydown', (event) => {
   else if (event.key === 'ArrowRight')
     listening.seek(Math.min(cut.lengthS, listening.positionS.value + (event.shiftKey ? 5 : 1)))
   else if (event.key === 'Home') listening.seek(0)
-  else if (['1', '2', '3'].includes(event.key)) listening.listenTo(CHOICES[Number(event.key) - 1]?.hear ?? 'everything')
-  else return
+  else if (event.key.toLowerCase() === 'b') listening.step(-1)
+  else if (event.key.toLowerCase() === 'n') listening.step(1)
+  else if (/^[1-4]$/.test(event.key)) {
+    const choice = CHOICES.value[Number(event.key) - 1]
+    if (choice) listening.listenTo(choice.hear)
+  } else return
   event.preventDefault()
 })
 </script>
@@ -47,7 +54,9 @@ useEventListener(document, 'keydown', (event) => {
       </svg>
       {{ listening.playing.value ? 'Stop' : 'Play' }} <kbd>space</kbd>
     </button>
-    <span class="position numbers" data-test="position">{{ clock(listening.positionS.value, true) }}</span>
+    <span class="position numbers" data-test="position" :data-frame="listening.frame.value">{{
+      clock(listening.positionS.value, true)
+    }}</span>
     <button
       class="plain"
       :class="{ on: listening.repeating.value }"
@@ -71,8 +80,8 @@ useEventListener(document, 'keydown', (event) => {
         :key="choice.hear"
         class="plain"
         role="radio"
-        :aria-checked="listening.hear.value === choice.hear"
-        :class="{ on: listening.hear.value === choice.hear }"
+        :aria-checked="!tried && listening.hear.value === choice.hear"
+        :class="{ on: !tried && listening.hear.value === choice.hear }"
         :data-test="`hear-${choice.hear}`"
         @click="listening.listenTo(choice.hear)"
       >
@@ -80,7 +89,11 @@ useEventListener(document, 'keydown', (event) => {
       </button>
     </div>
     <span class="level soft">
-      <template v-if="level">
+      <template v-if="tried">
+        trying <b>{{ bare(tried.name) }}</b>
+        <button class="plain" @click="listening.tryCandidate(null)">back to the plan</button>
+      </template>
+      <template v-else-if="level">
         {{ level.kind === 'dip' ? 'bed under the voice' : 'bed in the gap' }}
         <b class="numbers">{{ decibels(-level.underSpeechDb) }} dB</b>
       </template>
@@ -92,7 +105,7 @@ useEventListener(document, 'keydown', (event) => {
 .strip {
   display: flex;
   align-items: center;
-  gap: 18px;
+  gap: 14px;
   height: 52px;
   padding: 0 22px;
   border-top: 1px solid var(--line);
@@ -114,16 +127,6 @@ useEventListener(document, 'keydown', (event) => {
 .on {
   box-shadow: inset 0 -2px 0 var(--ink);
   color: var(--ink);
-}
-kbd {
-  font-family: var(--sans);
-  font-size: 11px;
-  color: var(--soft);
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  padding: 0 4px;
-  background: none;
-  box-shadow: none;
 }
 .level {
   margin-left: auto;

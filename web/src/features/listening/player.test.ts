@@ -3,19 +3,24 @@ import { chunks, Player, RATE_HZ, type PlayerWorld } from './player'
 
 /** A sound clock that the test turns. */
 function world(lengthSamples: number) {
-  const starts: { at: number; samples: number }[] = []
+  const starts: { at: number; samples: number; skipS: number }[] = []
+  const stops: number[] = []
   const asked: [number, number][] = []
   const context = {
     currentTime: 0,
     destination: {},
     resume: async () => {},
     decodeAudioData: async (bytes: ArrayBuffer) => ({ samples: bytes.byteLength }),
+    createGain: () => ({
+      gain: { value: 1, setValueAtTime: () => {}, linearRampToValueAtTime: () => {} },
+      connect: () => {},
+    }),
     createBufferSource: () => {
       const node = {
         buffer: null as unknown as { samples: number },
         connect: () => {},
-        stop: () => {},
-        start: (at: number) => starts.push({ at, samples: node.buffer.samples }),
+        stop: (at?: number) => at !== undefined && stops.push(at),
+        start: (at: number, skipS = 0) => starts.push({ at, samples: node.buffer.samples, skipS }),
       }
       return node
     },
@@ -32,7 +37,7 @@ function world(lengthSamples: number) {
     ended,
     failed,
   }
-  return { made, context, starts, asked, ended, failed }
+  return { made, context, starts, stops, asked, ended, failed }
 }
 
 const soon = () => new Promise((resolve) => setTimeout(resolve, 20))
@@ -73,5 +78,45 @@ describe('the player', () => {
     await player.play(0, RATE_HZ * 2, false)
     expect(failed).toHaveBeenCalledOnce()
     expect(player.playing).toBe(false)
+  })
+
+  it('goes on with something else at the same moment, without a gap', async () => {
+    const { made, context, starts, stops, asked } = world(RATE_HZ * 60)
+    const player = new Player(made)
+    void player.play(RATE_HZ * 5, RATE_HZ * 60, false)
+    await soon()
+    context.currentTime = 0.03 + 2
+    const before = starts.length
+    void player.switchOver()
+    await soon()
+    const joined = starts[before]!
+    // What is asked for is what the cut will have come to when it is heard.
+    expect(asked[before]![0] / RATE_HZ).toBeCloseTo(5 + (joined.at - 0.03), 3)
+    expect(joined.skipS).toBe(0)
+    expect(stops[0]).toBeGreaterThan(joined.at)
+    expect(stops[0]! - joined.at).toBeLessThan(0.05)
+    context.currentTime = joined.at + 1
+    expect(player.position()! / RATE_HZ).toBeCloseTo(5 + joined.at + 1 - 0.03, 3)
+    player.stop()
+  })
+
+  it('joins in further on when the new sound comes late', async () => {
+    const { made, context, starts } = world(RATE_HZ * 60)
+    const player = new Player(made)
+    void player.play(0, RATE_HZ * 60, false)
+    await soon()
+    context.currentTime = 1.03
+    const before = starts.length
+    const fetchChunk = made.fetchChunk
+    made.fetchChunk = async (from, length, signal) => {
+      context.currentTime += 0.5
+      return fetchChunk(from, length, signal)
+    }
+    void player.switchOver()
+    await soon()
+    const joined = starts[before]!
+    expect(joined.at).toBeGreaterThanOrEqual(1.53)
+    expect(joined.skipS).toBeCloseTo(joined.at - (1.03 + 0.35), 3)
+    player.stop()
   })
 })

@@ -1,6 +1,6 @@
 /**
- * Plays what the server renders: chunks of a revision are fetched ahead and put end to end on the
- * sound clock. There is no mixer here; what is heard is what is delivered.
+ * Plays what the server renders: chunks are fetched ahead and put end to end on the sound clock.
+ * There is no mixer here; what is heard is what is delivered.
  */
 
 /** Everything the player needs from outside, so that it can be tested without a browser. */
@@ -18,6 +18,10 @@ const FIRST_CHUNK = RATE_HZ
 const CHUNK = 6 * RATE_HZ
 /** Chunks are fetched while less than this is scheduled, in seconds. */
 const AHEAD_S = 8
+/** From asking for something else to hearing it, in seconds: time to render its first chunk. */
+const SWITCH_S = 0.35
+/** The one fades into the other over this long, in seconds. */
+const SWITCH_FADE_S = 0.02
 
 /** The chunks from `from` to `to`: a short one first. */
 export function chunks(from: number, to: number): { from: number; length: number }[] {
@@ -31,15 +35,20 @@ export function chunks(from: number, to: number): { from: number; length: number
   return all
 }
 
+interface Run {
+  abort: AbortController
+  /** Time of the sound clock at which `from` is, or would have been, heard. */
+  startedAt: number
+  from: number
+  to: number
+  repeat: boolean
+  nodes: AudioBufferSourceNode[]
+  gain: GainNode
+}
+
 export class Player {
-  private run: {
-    abort: AbortController
-    startedAt: number
-    from: number
-    to: number
-    repeat: boolean
-    nodes: AudioBufferSourceNode[]
-  } | null = null
+  private run: Run | null = null
+  private volume = 1
 
   constructor(private readonly world: PlayerWorld) {}
 
@@ -47,58 +56,115 @@ export class Player {
     return this.run !== null
   }
 
-  /** Where the ear is, in samples of the cut; null while nothing plays. */
+  /** Where the ear is, in samples of the cut; null while nothing is heard. */
   position(): number | null {
-    const run = this.run
-    if (!run) return null
-    const heard = Math.max(0, this.world.context().currentTime - run.startedAt) * RATE_HZ
+    return this.run ? this.positionOf(this.run, this.now()) : null
+  }
+
+  /** Time of the sound clock at which the range began; null until its first chunk is there. */
+  startedAt(): number | null {
+    return this.run && Number.isFinite(this.run.startedAt) ? this.run.startedAt : null
+  }
+
+  /** What leaves the loudspeaker now was scheduled this much earlier. */
+  private now(): number {
+    const context = this.world.context()
+    return context.currentTime - (context.outputLatency || 0)
+  }
+
+  private positionOf(run: Run, time: number): number {
+    const heard = Math.max(0, time - run.startedAt) * RATE_HZ
     const length = run.to - run.from
     return run.from + (run.repeat ? heard % length : Math.min(heard, length))
+  }
+
+  /** How loud it is, 0 to 1: for the phones while somebody records. */
+  setVolume(volume: number): void {
+    this.volume = volume
+    if (this.run) this.run.gain.gain.value = volume
+  }
+
+  private begin(from: number, to: number, repeat: boolean): Run {
+    const context = this.world.context()
+    const gain = context.createGain()
+    gain.gain.value = this.volume
+    gain.connect(context.destination)
+    const abort = new AbortController()
+    return { abort, startedAt: Number.POSITIVE_INFINITY, from, to, repeat, nodes: [], gain }
   }
 
   /** Plays from `from` to `to` (samples), over and over with `repeat`. */
   async play(from: number, to: number, repeat: boolean): Promise<void> {
     this.stop()
     if (to - from < RATE_HZ / 20) return
-    const context = this.world.context()
-    await context.resume()
-    const run = {
-      abort: new AbortController(),
-      startedAt: Number.POSITIVE_INFINITY,
-      from,
-      to,
-      repeat,
-      nodes: [] as AudioBufferSourceNode[],
-    }
+    const run = this.begin(from, to, repeat)
     this.run = run
+    await this.world.context().resume()
+    await this.feed(run, from, null)
+  }
+
+  /**
+   * Goes on with what `fetchChunk` gives now, at the same moment of the cut and without a gap:
+   * the old sound plays until the new one is there.
+   */
+  async switchOver(): Promise<void> {
+    const old = this.run
+    if (!old || !Number.isFinite(old.startedAt)) return
+    const at = this.world.context().currentTime + SWITCH_S
+    const begin = Math.round(this.positionOf(old, at))
+    if (!old.repeat && begin >= old.to) return
+    const run = this.begin(old.from, old.to, old.repeat)
+    run.startedAt = at - (begin - old.from) / RATE_HZ
+    this.run = run
+    old.abort.abort()
+    await this.feed(run, begin, old)
+  }
+
+  /** Schedules the chunks of a run from `begin` on; with `old`, takes over from it. */
+  private async feed(run: Run, begin: number, old: Run | null): Promise<void> {
+    const context = this.world.context()
     let at = 0
+    let first = true
     try {
       do {
-        for (const chunk of chunks(from, to)) {
+        for (const chunk of chunks(first ? begin : run.from, run.to)) {
           const bytes = await this.world.fetchChunk(chunk.from, chunk.length, run.abort.signal)
           const buffer = await context.decodeAudioData(bytes)
-          if (this.run !== run) return
-          if (!Number.isFinite(run.startedAt)) {
-            run.startedAt = context.currentTime + 0.03
-            at = run.startedAt
-          }
+          if (this.run !== run) return silence(old)
           const node = context.createBufferSource()
           node.buffer = buffer
-          node.connect(context.destination)
-          node.start(at)
+          node.connect(run.gain)
+          if (first && old) {
+            // Late chunks join in where the cut is by then.
+            at = run.startedAt + (begin - run.from) / RATE_HZ
+            const when = Math.max(at, context.currentTime + 0.01)
+            node.start(when, when - at)
+            fade(run.gain, when, 0, this.volume)
+            fade(old.gain, when, this.volume, 0)
+            old.nodes.forEach((playing) => playing.stop(when + SWITCH_FADE_S))
+            old = null
+          } else {
+            if (first) {
+              run.startedAt = context.currentTime + 0.03
+              at = run.startedAt
+            }
+            node.start(at)
+          }
+          first = false
           run.nodes.push(node)
           // Kept in samples: a sum of rounded durations would drift over an hour.
           at += chunk.length / RATE_HZ
           while (this.run === run && at - context.currentTime > AHEAD_S) await wait(100)
           if (this.run !== run) return
         }
-      } while (repeat)
+      } while (run.repeat)
       while (this.run === run && context.currentTime < at) await wait(50)
       if (this.run === run) {
         this.stop()
         this.world.ended()
       }
     } catch (cause) {
+      silence(old)
       if (this.run === run) {
         this.stop()
         this.world.failed(cause)
@@ -110,8 +176,17 @@ export class Player {
     const run = this.run
     this.run = null
     run?.abort.abort()
-    run?.nodes.forEach((node) => node.stop())
+    silence(run)
   }
+}
+
+function silence(run: Run | null): void {
+  run?.nodes.forEach((node) => node.stop())
+}
+
+function fade(gain: GainNode, when: number, from: number, to: number): void {
+  gain.gain.setValueAtTime(from, when)
+  gain.gain.linearRampToValueAtTime(to, when + SWITCH_FADE_S)
 }
 
 function wait(ms: number): Promise<void> {

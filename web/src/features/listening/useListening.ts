@@ -1,31 +1,33 @@
 import { useRafFn } from '@vueuse/core'
 import { message } from 'ant-design-vue'
-import { onScopeDispose, ref, watch, type Ref } from 'vue'
+import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
 import type { CutView } from '../../shared/http'
 import { problemOf } from '../../shared/http'
 import { Player, RATE_HZ } from './player'
 
-export type Hear = 'everything' | 'bed' | 'voice'
+export type Hear = 'everything' | 'bed' | 'voice' | 'film'
 
-/** Playing a cut: position, passage, what to hear. */
+/** Playing a cut: position, passage, what to hear, and which candidate stands in for the bed. */
 export function useListening(cut: Ref<CutView | null>) {
   const positionS = ref(0)
   const playing = ref(false)
   const repeating = ref(false)
   const passage = ref<{ fromS: number; toS: number } | null>(null)
   const hear = ref<Hear>('everything')
+  /** Hash of the candidate that is tried as the bed; null hears the plan. */
+  const candidate = ref<string | null>(null)
   let context: AudioContext | null = null
+  const soundClock = () => (context ??= new AudioContext({ sampleRate: RATE_HZ, latencyHint: 'interactive' }))
 
   const player = new Player({
-    context: () => (context ??= new AudioContext({ sampleRate: RATE_HZ, latencyHint: 'interactive' })),
-    lengthSamples: () => cut.value?.plan?.lengthSamples ?? 0,
+    context: soundClock,
+    lengthSamples: () => cut.value?.plan.lengthSamples ?? 0,
     fetchChunk: async (from, length, signal) => {
       const value = cut.value
-      const query = new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length), hear: hear.value })
-      const answer = await globalThis.fetch(
-        `/api/cuts/${value?.id}/revisions/${value?.plan?.revision}/sound?${query}`,
-        { signal },
-      )
+      const query = new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length) })
+      if (!candidate.value) query.set('hear', hear.value)
+      const place = candidate.value ? `candidates/${candidate.value}` : `revisions/${value?.plan.revision}`
+      const answer = await globalThis.fetch(`/api/cuts/${value?.id}/${place}/sound?${query}`, { signal })
       if (!answer.ok) throw problemOf(await answer.json().catch(() => null))
       return answer.arrayBuffer()
     },
@@ -45,19 +47,20 @@ export function useListening(cut: Ref<CutView | null>) {
   })
 
   function listenTo(what: Hear) {
+    candidate.value = null
     hear.value = what
   }
 
   const samples = (seconds: number) => Math.round(seconds * RATE_HZ)
 
-  function play() {
-    const length = cut.value?.plan?.lengthSamples ?? 0
+  async function play() {
+    const length = cut.value?.plan.lengthSamples ?? 0
     if (length === 0) return
     playing.value = true
     const chosen = repeating.value ? passage.value : null
-    if (chosen) void player.play(samples(chosen.fromS), Math.min(length, samples(chosen.toS)), true)
+    if (chosen) await player.play(samples(chosen.fromS), Math.min(length, samples(chosen.toS)), true)
     else
-      void player.play(
+      await player.play(
         samples(positionS.value) >= length - 4800 ? 0 : samples(positionS.value),
         length,
         repeating.value,
@@ -74,13 +77,26 @@ export function useListening(cut: Ref<CutView | null>) {
   /** Goes to a time, and goes on playing from there if it played. */
   function seek(seconds: number) {
     repeating.value = false
-    positionS.value = seconds
-    if (playing.value) play()
+    positionS.value = Math.min(Math.max(0, seconds), cut.value?.lengthS ?? 0)
+    if (playing.value) void play()
+  }
+
+  const frameRate = computed(() => (cut.value ? cut.value.rate.num / cut.value.rate.den : 25))
+  /** The picture that is seen now. A hair is added: the start of a frame is that frame. */
+  const frame = computed(() =>
+    Math.min((cut.value?.lengthFrames ?? 1) - 1, Math.floor(positionS.value * frameRate.value + 1e-3)),
+  )
+
+  /** Steps by whole pictures; what plays stops, as one looks at a picture. */
+  function step(frames: number) {
+    const target = frame.value + frames
+    stop()
+    seek(target / frameRate.value)
   }
 
   function toggle() {
     if (playing.value) stop()
-    else play()
+    else void play()
   }
 
   /** Repeats the marked passage; without one, four seconds to either side of here. */
@@ -90,24 +106,38 @@ export function useListening(cut: Ref<CutView | null>) {
       const length = cut.value?.lengthS ?? 0
       passage.value = { fromS: Math.max(0, positionS.value - 4), toS: Math.min(length, positionS.value + 4) }
     }
-    if (playing.value) play()
+    if (playing.value) void play()
   }
 
   /** Plays a passage over and over. */
   function repeatPassage(fromS: number, toS: number) {
     passage.value = { fromS: Math.max(0, fromS), toS }
     repeating.value = true
-    play()
+    void play()
   }
 
-  // Another plan or another thing to hear: go on from the same place.
-  watch([() => cut.value?.plan?.revision, hear], () => {
-    const length = cut.value?.lengthS ?? 0
-    if (positionS.value > length) positionS.value = 0
-    if (passage.value && passage.value.toS > length) passage.value = null
-    if (!playing.value) return
-    stop()
-    play()
+  /** Hears a candidate in the cut, at the same moment when something plays already. */
+  function tryCandidate(hash: string | null) {
+    candidate.value = hash
+    if (hash && !playing.value) void play()
+  }
+
+  // Another length: start anew within it. Another plan, thing or candidate: the same moment goes on.
+  watch(
+    () => cut.value?.plan.lengthSamples,
+    () => {
+      const length = cut.value?.lengthS ?? 0
+      if (positionS.value > length) positionS.value = 0
+      if (passage.value && passage.value.toS > length) passage.value = null
+      if (playing.value) {
+        stop()
+        void play()
+      }
+    },
+  )
+  watch([() => cut.value?.plan.revision, hear, candidate], ([, , to], [, , from]) => {
+    // A candidate's sound does not hang on the plan's revision.
+    if (playing.value && !(to && to === from)) void player.switchOver()
   })
 
   onScopeDispose(() => {
@@ -117,17 +147,25 @@ export function useListening(cut: Ref<CutView | null>) {
 
   return {
     positionS,
+    frame,
+    frameRate,
     playing,
     repeating,
     passage,
     hear,
+    candidate,
+    soundClock,
+    startedAt: () => player.startedAt(),
+    setVolume: (volume: number) => player.setVolume(volume),
     play,
     stop,
     seek,
+    step,
     toggle,
     toggleRepeat,
     repeatPassage,
     listenTo,
+    tryCandidate,
   }
 }
 

@@ -1,196 +1,327 @@
 <script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
 import type { UploadProps } from 'ant-design-vue'
-import { onMounted, ref, watch } from 'vue'
-import { answer, sendFile, server, type BedView } from '../../../shared/http'
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { answer, server, type BedView, type CandidateView, type Kind, type Opinion } from '../../../shared/http'
 import { bare, clock, count, decibels } from '../../../shared/words'
+import EnergyCurve from '../../beds/EnergyCurve.vue'
+import ShelfView from '../../beds/ShelfView.vue'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
-const beds = ref<BedView[]>([])
-const sending = ref<{ name: string; share: number } | null>(null)
-const KINDS = '.wav,.wave,.aif,.aiff,.flac,.mp3,.ogg,.oga,.m4a,.mp4,.aac,audio/*'
+const sending = ref<{ name: string; share: number }[]>([])
+const others = ref<BedView[]>([])
+const FILES = '.wav,.wave,.aif,.aiff,.flac,.mp3,.ogg,.oga,.m4a,.mp4,.aac,audio/*'
+const OPINIONS: { value: Opinion; label: string }[] = [
+  { value: 'yes', label: 'yes' },
+  { value: 'maybe', label: 'maybe' },
+  { value: 'no', label: 'no' },
+]
+const KINDS: { value: Kind; label: string }[] = [
+  { value: 'music', label: 'music' },
+  { value: 'speech', label: 'speech' },
+  { value: 'room', label: 'room sound' },
+]
+const ENDS = { ownEnding: 'its own ending', fade: 'a fade', silence: 'silence at the end' } as const
 
-async function loadBeds() {
-  beds.value = await answer(server.GET('/api/beds')).catch(() => beds.value)
+onMounted(async () => {
+  others.value = await answer(server.GET('/api/beds')).catch(() => [])
+})
+const elsewhere = computed(() =>
+  others.value.filter((bed) => !props.cut.candidates.some((candidate) => candidate.hash === bed.hash)),
+)
+
+const send: UploadProps['customRequest'] = async ({ file }) => {
+  const chosen = file as File
+  const entry = ref({ name: chosen.name, share: 0 })
+  sending.value.push(entry.value)
+  await props.actions.send('candidates', chosen, (share) => (entry.value.share = share))
+  sending.value = sending.value.filter((one) => one.name !== chosen.name)
 }
-onMounted(loadBeds)
-watch(() => props.cut.bed?.reading, loadBeds)
 
-/** One upload at a time: the file goes to the server and nowhere else. */
-function send(role: 'bed' | 'narration'): UploadProps['customRequest'] {
-  return async ({ file }) => {
-    const chosen = file as File
-    sending.value = { name: chosen.name, share: 0 }
-    await props.actions.change(() =>
-      sendFile(`/api/cuts/${props.cut.id}/${role}`, chosen, (share) => {
-        if (sending.value) sending.value.share = share
-      }),
-    )
-    sending.value = null
+const tried = computed(() => props.listening.candidate.value)
+const triable = computed(() => props.cut.candidates.filter((candidate) => candidate.fit))
+
+function listen(candidate: CandidateView) {
+  if (tried.value === candidate.hash && props.listening.playing.value) props.listening.stop()
+  else {
+    props.listening.tryCandidate(candidate.hash)
+    if (!props.listening.playing.value) void props.listening.play()
   }
+}
+
+/** The next or last candidate at the same moment of the picture. */
+function turn(by: number) {
+  const all = triable.value
+  if (!all.length) return
+  const at = all.findIndex((candidate) => candidate.hash === tried.value)
+  const next = all[(at + by + all.length) % all.length] ?? all[0]
+  if (next) props.listening.tryCandidate(next.hash)
+}
+
+useEventListener(document, 'keydown', (event) => {
+  const target = event.target as HTMLElement
+  if (target.matches('input, textarea, [role=combobox]') || event.ctrlKey || event.metaKey || event.altKey) return
+  if (event.key === 'ArrowDown') turn(1)
+  else if (event.key === 'ArrowUp') turn(-1)
+  else return
+  event.preventDefault()
+})
+// Elsewhere in the page one hears the plan again.
+onBeforeUnmount(() => props.listening.tryCandidate(null))
+
+function note(candidate: CandidateView, event: Event) {
+  const text = (event.target as HTMLInputElement).value
+  if (text !== candidate.note) void props.actions.changeCandidate(candidate.hash, { note: text })
 }
 </script>
 
 <template>
   <section class="step">
     <header class="step-head">
-      <h2>Beds and voice</h2>
-      <span class="soft">the music, and who speaks over it</span>
+      <h2>Beds</h2>
+      <span class="soft">the music to choose from, heard under the voice and against the picture</span>
     </header>
-    <div v-if="sending" class="card sending" role="status">
-      Bringing in {{ sending.name }}
-      <a-progress :percent="Math.round(sending.share * 100)" />
-    </div>
-    <div class="columns">
-      <div>
-        <h3>The bed</h3>
-        <div v-if="cut.bed" class="card" data-test="bed-card">
-          <b>{{ bare(cut.bed.name) }}</b>
-          <dl class="facts">
-            <dt>length</dt>
-            <dd>{{ cut.bed.lengthS ? clock(cut.bed.lengthS, true) : 'being read' }}</dd>
-            <dt>file</dt>
-            <dd>
+    <p v-if="!cut.candidates.length" class="soft">
+      There is no music here yet. Drop one or more files, or look on the shelf below.
+    </p>
+    <ol class="candidates" data-test="candidates">
+      <li
+        v-for="candidate in cut.candidates"
+        :key="candidate.hash"
+        :class="{ chosen: candidate.chosen, tried: tried === candidate.hash, no: candidate.opinion === 'no' }"
+        data-test="candidate"
+      >
+        <div class="who">
+          <b>{{ bare(candidate.name) }}</b>
+          <small v-if="candidate.chosen" class="hand"> is the bed</small>
+          <div class="soft">
+            <template v-if="!candidate.kind">{{ candidate.lengthS ? 'being recognised' : 'being read' }} …</template>
+            <template v-else-if="candidate.kind === 'music' && candidate.reading">
+              {{ clock(candidate.lengthS ?? 0) }},
               {{
-                cut.bed.rateHz
-                  ? `${cut.bed.rateHz / 1000} kHz, ${cut.bed.channelCount === 1 ? 'mono' : 'stereo'}`
-                  : 'being read'
-              }}
-            </dd>
-            <dt>loudness</dt>
-            <dd>
-              {{
-                cut.bed.reading?.integratedLufs != null
-                  ? `${decibels(cut.bed.reading.integratedLufs)} LUFS as it came`
-                  : cut.bed.reading
-                    ? 'silent'
-                    : 'being read'
-              }}
-            </dd>
-          </dl>
-          <p v-if="cut.bed.damaged" class="warn">
-            This file breaks off before its end. What came before is used; export it again if something is missing.
-          </p>
+                candidate.reading.tempoBpm
+                  ? `${Math.round(candidate.reading.tempoBpm)} BPM in ${candidate.reading.metre}`
+                  : 'no beat'
+              }}<template v-if="candidate.reading.key">, {{ candidate.reading.key }}</template>
+            </template>
+            <template v-else>{{ clock(candidate.lengthS ?? 0) }}</template>
+          </div>
+          <label v-if="candidate.kind" class="kind soft">
+            {{ candidate.kindByHand ? 'is' : candidate.kindSure === 'sure' ? 'sounds like' : 'may be' }}
+            <a-select
+              size="small"
+              :value="candidate.kind"
+              :options="KINDS"
+              :bordered="false"
+              :class="{ warn: candidate.kind !== 'music' }"
+              data-test="candidate-kind"
+              @change="(kind: unknown) => actions.changeCandidate(candidate.hash, { kind: kind as Kind })"
+            />
+          </label>
         </div>
-        <a-upload-dragger
-          :custom-request="send('bed')"
-          :show-upload-list="false"
-          :accept="KINDS"
-          :disabled="sending !== null"
-          data-test="bed-upload"
-        >
-          <p class="drop">{{ cut.bed ? 'Drop another bed here' : 'Drop the bed here' }}</p>
-          <p class="soft">or click to choose: WAV, AIFF, FLAC, MP3, Ogg Vorbis, M4A, up to 2 GB</p>
-        </a-upload-dragger>
-      </div>
-      <div>
-        <h3>The narration</h3>
-        <div v-if="cut.narration" class="card" data-test="narration-card">
-          <b>{{ bare(cut.narration.name) }}</b>
-          <dl class="facts">
-            <dt>length</dt>
-            <dd>{{ cut.narration.lengthS ? clock(cut.narration.lengthS, true) : 'being read' }}</dd>
-            <dt>phrases</dt>
-            <dd>{{ cut.narration.phraseCount ?? 'being read' }}</dd>
-            <dt>loudness</dt>
-            <dd>{{ cut.narration.integratedLufs != null ? `${decibels(cut.narration.integratedLufs)} LUFS` : '' }}</dd>
-          </dl>
-          <p v-if="cut.narration.phraseCount === 0" class="warn">No speech was found in it. Is it the right file?</p>
-          <p v-if="cut.narration.damaged" class="warn">This file breaks off before its end.</p>
+        <div class="curve">
+          <template v-if="candidate.reading">
+            <EnergyCurve :levels-db="candidate.reading.barLevelsDb" :width="250" :height="34" />
+            <small class="soft">{{ candidate.reading.form || 'no sections' }}</small>
+          </template>
+          <small v-if="candidate.damaged" class="warn">breaks off before its end</small>
         </div>
-        <a-upload-dragger
-          :custom-request="send('narration')"
-          :show-upload-list="false"
-          :accept="KINDS"
-          :disabled="sending !== null"
-          data-test="narration-upload"
-        >
-          <p class="drop">{{ cut.narration ? 'Drop another take here' : 'Drop the narration here' }}</p>
-          <p class="soft">it starts with the cut; its phrases and gaps are found</p>
-        </a-upload-dragger>
-      </div>
+        <div class="facts-column">
+          <template v-if="candidate.fit">
+            <span class="figure" data-test="fit-figure">{{ candidate.fit.figure }}</span>
+            <small class="soft">
+              of 100 fits<br />{{ count(candidate.fit.spliceCount, 'splice') }}, {{ ENDS[candidate.fit.end] }}
+            </small>
+          </template>
+          <small v-else-if="candidate.reading" class="soft">being fitted …</small>
+          <small v-if="candidate.reading?.integratedLufs != null" class="soft loud">
+            came at {{ decibels(candidate.reading.integratedLufs) }} LUFS
+          </small>
+        </div>
+        <div class="say">
+          <div class="opinions" role="radiogroup" :aria-label="`What you think of ${bare(candidate.name)}`">
+            <button
+              v-for="opinion in OPINIONS"
+              :key="opinion.value"
+              class="plain"
+              role="radio"
+              :aria-checked="candidate.opinion === opinion.value"
+              :class="{ on: candidate.opinion === opinion.value }"
+              :data-test="`opinion-${opinion.value}`"
+              @click="actions.changeCandidate(candidate.hash, { opinion: opinion.value })"
+            >
+              {{ opinion.label }}
+            </button>
+          </div>
+          <input
+            class="note"
+            :value="candidate.note"
+            placeholder="note"
+            maxlength="500"
+            :aria-label="`Note on ${bare(candidate.name)}`"
+            @change="note(candidate, $event)"
+          />
+          <small v-if="candidate.licence" class="soft" :title="candidate.licence.credit">
+            {{ candidate.licence.terms }}, licence {{ candidate.licence.number }}
+          </small>
+          <small
+            v-if="candidate.licence?.objection ?? candidate.licence?.warned"
+            class="warn"
+            data-test="licence-warning"
+          >
+            {{ candidate.licence?.objection ?? candidate.licence?.warned }}
+          </small>
+        </div>
+        <div class="acts">
+          <a-button
+            size="small"
+            :type="tried === candidate.hash ? 'primary' : 'default'"
+            :disabled="!candidate.fit"
+            data-test="try"
+            @click="listen(candidate)"
+          >
+            {{ tried === candidate.hash && listening.playing.value ? 'Stop' : 'Hear it in the cut' }}
+          </a-button>
+          <a-button
+            v-if="!candidate.chosen"
+            size="small"
+            :disabled="!candidate.reading || actions.busy.value"
+            data-test="use-bed"
+            @click="actions.useBed(candidate.hash)"
+            >Use it</a-button
+          >
+          <button class="plain soft" @click="actions.dropCandidate(candidate.hash)">take away</button>
+        </div>
+      </li>
+    </ol>
+    <p v-if="triable.length > 1" class="soft">
+      <kbd>↑</kbd> <kbd>↓</kbd> the next candidate at the same moment of the picture, without a gap. Each is fitted to
+      the cut and brought down under the voice, so nothing shouts.
+    </p>
+    <div class="bring">
+      <a-upload-dragger
+        :custom-request="send"
+        :show-upload-list="false"
+        :multiple="true"
+        :accept="FILES"
+        data-test="bed-upload"
+      >
+        <p class="drop">Drop music here, as many files as you like</p>
+        <p class="soft">WAV, AIFF, FLAC, MP3, Ogg Vorbis, M4A, up to 2 GB each</p>
+      </a-upload-dragger>
+      <a-select
+        v-if="elsewhere.length"
+        :value="undefined"
+        placeholder="or a bed that another cut uses"
+        :options="elsewhere.map((bed) => ({ value: bed.hash, label: `${bare(bed.name)}, ${clock(bed.lengthS)}` }))"
+        data-test="other-bed"
+        @change="(hash: unknown) => actions.addCandidate(String(hash))"
+      />
     </div>
-    <template v-if="beds.length">
-      <h3 class="here">
-        Beds that are here already <small class="soft">{{ count(beds.length, 'bed') }}</small>
-      </h3>
-      <table class="beds">
-        <thead>
-          <tr>
-            <th>name</th>
-            <th>length</th>
-            <th>tempo</th>
-            <th>in a bar</th>
-            <th>loudness</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="bed in beds" :key="bed.hash">
-            <td>{{ bare(bed.name) }}</td>
-            <td class="numbers">{{ clock(bed.lengthS) }}</td>
-            <td class="numbers">{{ bed.tempoBpm ? `${Math.round(bed.tempoBpm)} BPM` : 'no beat' }}</td>
-            <td>{{ bed.tempoBpm ? `${bed.metre} beats` : '' }}</td>
-            <td class="numbers">{{ bed.integratedLufs != null ? `${decibels(bed.integratedLufs)} LUFS` : '' }}</td>
-            <td>
-              <span v-if="bed.hash === cut.bed?.hash" class="soft">in use</span>
-              <a-button
-                v-else
-                size="small"
-                :disabled="actions.busy.value"
-                data-test="use-bed"
-                @click="actions.takeBed(bed.hash)"
-                >Use it here</a-button
-              >
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </template>
+    <p v-for="entry in sending" :key="entry.name" role="status">
+      Bringing in {{ entry.name }} <a-progress :percent="Math.round(entry.share * 100)" size="small" />
+    </p>
+    <h3 class="shelf-head">The shelf <small class="soft">music of a supplier, each piece with its terms</small></h3>
+    <ShelfView :cut="cut" :actions="actions" :listening="listening" />
   </section>
 </template>
 
 <style scoped>
-:deep(.ant-upload-wrapper) {
-  display: block;
+.candidates {
+  list-style: none;
+  margin: 0;
+  padding: 0;
 }
-:deep(.ant-upload-drag) {
-  height: auto;
-}
-.columns {
+.candidates li {
   display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 28px;
+  grid-template-columns: 210px 262px 150px 1fr 150px;
+  gap: 14px;
+  padding: 9px 10px;
+  border-bottom: 1px solid var(--line);
+  align-items: start;
 }
-.card {
-  margin-bottom: 12px;
+.candidates li.chosen {
+  background: #fffdf6;
 }
-.card dl {
-  margin-top: 6px;
+.candidates li.tried {
+  box-shadow: inset 3px 0 0 var(--band);
 }
-.sending {
-  max-width: 520px;
+.candidates li.no .who b {
+  text-decoration: line-through;
+}
+.who b {
+  font-family: var(--serif);
+  font-size: 16px;
+  overflow-wrap: anywhere;
+}
+.kind :deep(.ant-select) {
+  min-width: 96px;
+}
+.curve small {
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.facts-column {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 0 8px;
+  align-items: center;
+}
+.figure {
+  font-family: var(--serif);
+  font-size: 26px;
+}
+.loud {
+  grid-column: 1 / 3;
+}
+.say {
+  display: grid;
+  gap: 4px;
+  min-width: 0;
+}
+.opinions .on {
+  box-shadow: inset 0 -2px 0 var(--ink);
+  font-weight: 600;
+}
+.note {
+  border: 0;
+  border-bottom: 1px solid var(--line);
+  background: none;
+  font: inherit;
+  padding: 1px 2px;
+  min-width: 0;
+}
+.acts {
+  display: grid;
+  gap: 4px;
+}
+.bring {
+  display: flex;
+  gap: 20px;
+  align-items: center;
+  margin: 8px 0 0;
+}
+.bring > :first-child {
+  flex: 1;
+}
+.bring .ant-select {
+  width: 260px;
+}
+.bring :deep(.ant-upload-btn) {
+  padding: 8px 0;
 }
 .drop {
   font-family: var(--serif);
-  font-size: 17px;
-  margin: 4px 0 2px;
+  font-size: 16px;
+  margin: 0;
 }
-.here {
-  margin-top: 26px;
+.hand {
+  color: var(--hand);
 }
-.beds {
-  border-collapse: collapse;
-  min-width: 640px;
-}
-.beds th {
-  text-align: left;
-  font-weight: 400;
-  color: var(--soft);
-}
-.beds td,
-.beds th {
-  padding: 6px 22px 6px 0;
-  border-bottom: 1px solid var(--line);
+.shelf-head {
+  margin-top: 22px;
 }
 </style>

@@ -1,24 +1,112 @@
 <script setup lang="ts">
-import { message } from 'ant-design-vue'
+import { useEventListener } from '@vueuse/core'
+import { message, type UploadProps } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
+import type { AskCut, MomentKind } from '../../../shared/http'
+import { bare, count } from '../../../shared/words'
 import CutForm from '../../cuts/CutForm.vue'
 import { formOf, type CutFormValue } from '../../cuts/rates'
+import FilmView from '../../film/FilmView.vue'
+import PictureLines from '../../picture/PictureLines.vue'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
 const value = ref<CutFormValue>(formOf(props.cut))
-const lists = computed(() => [
-  { name: 'Shots', marks: props.cut.shots, none: 'This cut has no shots noted.' },
-  { name: 'Moments', marks: props.cut.moments, none: 'This cut has no moments marked.' },
-])
+const describing = ref(false)
+const sending = ref<{ name: string; share: number } | null>(null)
+const selected = ref<{ kind: 'shot' | 'moment'; index: number } | null>(null)
+const FILMS = /\.(webm|mp4|m4v|mov|mkv)$/i
+const KINDS: { value: MomentKind; label: string; key: string }[] = [
+  { value: 'hit', label: 'hit', key: 'h' },
+  { value: 'title', label: 'title', key: 't' },
+  { value: 'credits', label: 'credits', key: 'c' },
+  { value: 'other', label: 'other moment', key: 'o' },
+]
 watch(
-  () => [props.cut.title, props.cut.lengthTimecode, props.cut.rate.label],
+  () => [
+    props.cut.title,
+    props.cut.lengthTimecode,
+    props.cut.rate.label,
+    props.cut.firstTimecode,
+    props.cut.commercial,
+  ],
   () => (value.value = formOf(props.cut)),
 )
 
-async function save(body: Parameters<StepProps['actions']['describe']>[0]) {
-  if (await props.actions.describe(body)) message.success('Saved. A plan is made anew when length or rate changed.')
+async function save(body: AskCut) {
+  if (await props.actions.describe(body)) {
+    describing.value = false
+    message.success('Saved.')
+  }
 }
+
+const send: UploadProps['customRequest'] = async ({ file }) => {
+  const chosen = file as File
+  sending.value = { name: chosen.name, share: 0 }
+  await props.actions.send(FILMS.test(chosen.name) ? 'film' : 'picture/list', chosen, (share) => {
+    if (sending.value) sending.value.share = share
+  })
+  sending.value = null
+}
+
+/** What is selected, as it can be changed. */
+const editing = ref<{ name: string; timecode: string; frame: number; still: boolean; kind: MomentKind } | null>(null)
+const marks = computed(() => [props.cut.shots, props.cut.moments])
+watch([selected, marks], () => {
+  const at = selected.value
+  const shot = at?.kind === 'shot' ? props.cut.shots[at.index] : undefined
+  const moment = at?.kind === 'moment' ? props.cut.moments[at.index] : undefined
+  if (shot) editing.value = { ...shot, kind: 'hit' }
+  else if (moment) editing.value = { ...moment, still: false }
+  else editing.value = null
+})
+
+const here = () => props.listening.frame.value
+
+async function begin() {
+  const frame = here()
+  if (await props.actions.editMarks({ do: 'beginShot', frame, name: '' })) select('shot', frame)
+}
+
+async function mark(kind: MomentKind) {
+  const frame = here()
+  if (await props.actions.editMarks({ do: 'markMoment', frame, kind, name: '' })) select('moment', frame)
+}
+
+/** Selects what begins at a frame, so that it can be named at once. */
+function select(kind: 'shot' | 'moment', frame: number) {
+  const list: { frame: number }[] = kind === 'shot' ? props.cut.shots : props.cut.moments
+  const index = list.map((one) => one.frame).lastIndexOf(frame)
+  if (index >= 0) selected.value = { kind, index }
+}
+
+function apply(changes: Partial<NonNullable<typeof editing.value>> = {}) {
+  const at = selected.value
+  if (!at || !editing.value) return
+  const { name, frame, still, kind } = { ...editing.value, ...changes }
+  if (at.kind === 'shot') void props.actions.editMarks({ do: 'changeShot', index: at.index, frame, name, still })
+  else void props.actions.editMarks({ do: 'changeMoment', index: at.index, frame, kind, name })
+}
+
+function remove() {
+  const at = selected.value
+  if (!at) return
+  selected.value = null
+  void props.actions.editMarks({ do: at.kind === 'shot' ? 'removeShot' : 'removeMoment', index: at.index })
+}
+
+useEventListener(document, 'keydown', (event) => {
+  const target = event.target as HTMLElement
+  if (target.matches('input, textarea, [role=combobox]') || event.ctrlKey || event.metaKey || event.altKey) return
+  const key = event.key.toLowerCase()
+  const kind = KINDS.find((one) => one.key === key)
+  if (key === 'e') void begin()
+  else if (kind) void mark(kind.value)
+  else if ((key === 'delete' || key === 'backspace') && selected.value) remove()
+  else if (key === 'escape') selected.value = null
+  else return
+  event.preventDefault()
+})
 </script>
 
 <template>
@@ -27,32 +115,230 @@ async function save(body: Parameters<StepProps['actions']['describe']>[0]) {
       <h2>Picture</h2>
       <span class="soft">how long the cut is, and what happens in it</span>
     </header>
-    <div class="columns">
-      <CutForm v-model="value" action="Save" :busy="actions.busy.value" @submit="save" />
-      <div v-for="list in lists" :key="list.name">
-        <h3>{{ list.name }}</h3>
-        <p v-if="!list.marks.length" class="soft">{{ list.none }}</p>
-        <table v-else>
-          <tbody>
-            <tr v-for="mark in list.marks" :key="mark.timecode">
-              <td class="numbers">{{ mark.timecode }}</td>
-              <td>{{ mark.name }}</td>
-              <td><button class="plain" @click="listening.seek(mark.atS)">go there</button></td>
-            </tr>
-          </tbody>
-        </table>
+    <div class="top">
+      <div class="screen">
+        <FilmView :cut="cut" :listening="listening" />
+        <p class="soft keys">
+          <button class="plain" data-test="frame-back" @click="listening.step(-1)">
+            one picture back <kbd>B</kbd>
+          </button>
+          <button class="plain" data-test="frame-on" @click="listening.step(1)">one on <kbd>N</kbd></button>
+        </p>
       </div>
+      <div class="facts-side">
+        <CutForm v-if="describing" v-model="value" action="Save" :busy="actions.busy.value" @submit="save" />
+        <template v-else>
+          <dl class="facts">
+            <dt>length</dt>
+            <dd class="numbers">{{ cut.lengthTimecode }} at {{ cut.rate.label }} frames</dd>
+            <dt>first timecode</dt>
+            <dd class="numbers">{{ cut.firstTimecode }}</dd>
+            <dt>made for</dt>
+            <dd>
+              {{ cut.commercial ? 'commercial use' : 'non-commercial use'
+              }}{{ cut.paidPlan ? ', with a paid plan' : '' }}
+            </dd>
+            <dt>film</dt>
+            <dd v-if="cut.film">
+              {{ bare(cut.film.name) }}
+              <a-checkbox
+                v-if="cut.film.hasSound"
+                :checked="cut.film.soundOn"
+                data-test="film-sound"
+                @change="(event: Event) => actions.filmSound((event.target as HTMLInputElement).checked)"
+                >hear its own sound</a-checkbox
+              >
+              <button class="plain soft" @click="actions.dropFilm()">take it away</button>
+              <p v-if="cut.film.differs" class="warn">
+                {{ cut.film.differs }}
+                <a-button size="small" @click="actions.filmLength()">Make the cut like the film</a-button>
+              </p>
+            </dd>
+            <dd v-else class="soft">none yet: shot names stand in</dd>
+          </dl>
+          <p class="act">
+            <a-button size="small" data-test="describe" @click="describing = true"
+              >Change length, rate or purpose</a-button
+            >
+            <a :href="`/api/cuts/${cut.id}/picture/shots.otio`">shots as OpenTimelineIO</a>
+            <a :href="`/api/cuts/${cut.id}/picture/shots.edl`">as edit list</a>
+          </p>
+          <p v-if="sending" role="status">
+            Bringing in {{ sending.name }} <a-progress :percent="Math.round(sending.share * 100)" size="small" />
+          </p>
+          <a-upload-dragger
+            :custom-request="send"
+            :show-upload-list="false"
+            :disabled="sending !== null"
+            accept=".edl,.otio,.json,.csv,.txt,.tsv,.vtt,.srt,.webm,.mp4,.m4v,.mov,.mkv"
+            data-test="picture-upload"
+          >
+            <p class="drop">{{ cut.film ? 'Drop a newer film or list' : 'Drop the film or a list of shots' }}</p>
+            <p class="soft">MP4, WebM, OpenTimelineIO, CMX 3600, CSV of moments, WebVTT or SubRip captions</p>
+          </a-upload-dragger>
+        </template>
+      </div>
+    </div>
+    <details
+      v-if="cut.list"
+      class="report"
+      :open="cut.list.changes.length + cut.list.unused.length > 0"
+      data-test="list-report"
+    >
+      <summary>
+        {{ cut.list.file }}, {{ cut.list.format }}: {{ cut.list.used || 'nothing' }} used<template
+          v-if="cut.list.changes.length"
+          >, {{ count(cut.list.changes.length, 'change') }}</template
+        ><template v-if="cut.list.unused.length"
+          >, <span class="warn">{{ count(cut.list.unused.length, 'line') }} not used</span></template
+        >
+      </summary>
+      <ul>
+        <li v-for="(change, k) in cut.list.changes" :key="`c${k}`">{{ change }}</li>
+        <li v-for="(line, k) in cut.list.unused" :key="`u${k}`" class="unused">
+          <span v-if="line.line" class="numbers soft">line {{ line.line }}</span> <code>{{ line.text }}</code>
+          {{ line.reason }}
+        </li>
+      </ul>
+    </details>
+    <div class="marks">
+      <div class="tools">
+        <button class="plain" data-test="begin-shot" @click="begin">a shot begins here <kbd>E</kbd></button>
+        <button
+          v-for="kind in KINDS"
+          :key="kind.value"
+          class="plain"
+          :data-test="`mark-${kind.value}`"
+          @click="mark(kind.value)"
+        >
+          {{ kind.label }} <kbd>{{ kind.key.toUpperCase() }}</kbd>
+        </button>
+        <span class="soft">marked where the film stands, also while it plays</span>
+      </div>
+      <div v-if="editing && selected" class="edit card" data-test="mark-editor">
+        <b>{{ selected.kind === 'shot' ? `Shot ${selected.index + 1}` : 'Moment' }}</b>
+        <span class="numbers">{{ editing.timecode }}</span>
+        <a-input
+          v-model:value="editing.name"
+          size="small"
+          :maxlength="120"
+          aria-label="Name"
+          data-test="mark-name"
+          @press-enter="apply()"
+          @blur="editing.name !== (selected.kind === 'shot' ? cut.shots : cut.moments)[selected.index]?.name && apply()"
+        />
+        <a-select
+          v-if="selected.kind === 'moment'"
+          v-model:value="editing.kind"
+          size="small"
+          :options="KINDS"
+          aria-label="What it is for"
+          @change="(kind: unknown) => apply({ kind: kind as MomentKind })"
+        />
+        <a-checkbox
+          v-else
+          :checked="editing.still"
+          data-test="mark-still"
+          @change="(event: Event) => apply({ still: (event.target as HTMLInputElement).checked })"
+          >a still: its hold may change</a-checkbox
+        >
+        <button class="plain" @click="apply({ frame: here() })">move it here</button>
+        <button class="plain" @click="remove">remove <kbd>Delete</kbd></button>
+      </div>
+      <p v-if="!cut.shots.length && !cut.moments.length" class="soft">
+        No shots are known yet. Drop a list above, or play and press E where a shot begins.
+      </p>
+      <PictureLines
+        :cut="cut"
+        :position-s="listening.positionS.value"
+        :selected="selected"
+        @seek="listening.seek"
+        @select="(kind, index) => (selected = { kind, index })"
+      />
+      <table class="unseen">
+        <caption>
+          Shots and moments
+        </caption>
+        <tbody>
+          <tr v-for="(shot, k) in cut.shots" :key="`s${k}`" data-test="shot-row">
+            <td>shot</td>
+            <td>{{ shot.timecode }}</td>
+            <td>{{ shot.name }}</td>
+            <td><button @click="selected = { kind: 'shot', index: k }">change</button></td>
+          </tr>
+          <tr v-for="(moment, k) in cut.moments" :key="`m${k}`" data-test="moment-row">
+            <td>{{ moment.kind }}</td>
+            <td>{{ moment.timecode }}</td>
+            <td>{{ moment.name }}</td>
+            <td><button @click="selected = { kind: 'moment', index: k }">change</button></td>
+          </tr>
+        </tbody>
+      </table>
     </div>
   </section>
 </template>
 
 <style scoped>
-.columns {
+.top {
   display: grid;
-  grid-template-columns: 320px 1fr 1fr;
-  gap: 34px;
+  grid-template-columns: 400px 1fr;
+  gap: 26px;
+  align-items: start;
 }
-td {
-  padding: 5px 14px 5px 0;
+.keys {
+  margin: 4px 0 0;
+}
+.facts-side .facts {
+  margin-bottom: 10px;
+}
+.act {
+  display: flex;
+  gap: 16px;
+  align-items: baseline;
+}
+.drop {
+  font-family: var(--serif);
+  font-size: 16px;
+  margin: 0;
+}
+.facts-side :deep(.ant-upload-btn) {
+  padding: 8px 0;
+}
+.report {
+  margin: 12px 0 0;
+}
+.report ul {
+  margin: 6px 0 0;
+  padding-left: 18px;
+  max-height: 130px;
+  overflow: auto;
+}
+.report code {
+  font-size: 12px;
+  margin-right: 8px;
+  overflow-wrap: anywhere;
+}
+.marks {
+  margin-top: 14px;
+  border-top: 1px solid var(--line);
+  padding-top: 8px;
+}
+.tools {
+  display: flex;
+  gap: 10px;
+  align-items: baseline;
+}
+.edit {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  margin: 6px 0;
+  padding: 8px 12px;
+}
+.edit .ant-input {
+  width: 240px;
+}
+.edit .ant-select {
+  width: 140px;
 }
 </style>

@@ -1,0 +1,27 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+/** How full a bed is, bar by bar: a row of strokes. */
+const props = defineProps<{ levelsDb: number[]; width: number; height: number }>()
+const path = computed(() => {
+  const step = props.width / Math.max(1, props.levelsDb.length)
+  return props.levelsDb
+    .map((level, k) => {
+      const tall = Math.max(1, props.height * Math.max(0, 1 + level / 24))
+      return `M${(k * step + step / 2).toFixed(1)} ${props.height}v${(-tall).toFixed(1)}`
+    })
+    .join('')
+})
+</script>
+
+<template>
+  <svg :width="width" :height="height" class="curve" role="img" :aria-label="`energy of ${levelsDb.length} bars`">
+    <path :d="path" :stroke-width="Math.max(1, (width / Math.max(1, levelsDb.length)) * 0.62)" />
+  </svg>
+</template>
+
+<style scoped>
+.curve path {
+  stroke: var(--band);
+}
+</style>

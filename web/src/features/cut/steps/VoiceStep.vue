@@ -1,0 +1,382 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
+import { Modal, type UploadProps } from 'ant-design-vue'
+import { computed, onMounted, ref, watch } from 'vue'
+import { bare, clock, count, decibels } from '../../../shared/words'
+import FilmView from '../../film/FilmView.vue'
+import { useRecorder } from '../../voice/useRecorder'
+import type { StepProps } from './props'
+
+const props = defineProps<StepProps>()
+const recorder = useRecorder(() => props.cut, props.actions, props.listening)
+const { state, device, devices, phones, levelDbfs, counting, recordedS } = recorder
+onMounted(recorder.recover)
+const FILES = '.wav,.wave,.aif,.aiff,.flac,.mp3,.ogg,.oga,.m4a,.mp4,.aac,audio/*'
+const PHONES = [
+  { value: 'silent', label: 'nothing' },
+  { value: 'low', label: 'the cut, low' },
+  { value: 'full', label: 'the cut' },
+]
+
+const sending = ref<{ name: string; share: number } | null>(null)
+const send: UploadProps['customRequest'] = async ({ file }) => {
+  const chosen = file as File
+  sending.value = { name: chosen.name, share: 0 }
+  await props.actions.send('takes', chosen, (share) => {
+    if (sending.value) sending.value.share = share
+  })
+  sending.value = null
+}
+
+/** The written lines as they are being edited: one a line, its time before it. */
+const text = ref('')
+const written = computed(() => props.cut.lines.map((line) => `${clock(line.atS, true)}  ${line.words}`).join('\n'))
+watch(written, (now) => (text.value = now), { immediate: true })
+const unread = ref<string | null>(null)
+
+function parsed(): { atS: number; words: string }[] | null {
+  let at = 0
+  const lines = []
+  for (const [k, row] of text.value.split('\n').entries()) {
+    if (!row.trim()) continue
+    const match = /^\s*(?:(\d+):)?(\d+(?:[.,]\d+)?)\s+(.*\S)\s*$/.exec(row)
+    // A line without a time comes three seconds after the one before.
+    at = match ? Number(match[1] ?? 0) * 60 + Number(match[2]?.replace(',', '.')) : at + 3
+    const words = match ? (match[3] ?? '') : row.trim()
+    if (at >= props.cut.lengthS) {
+      unread.value = `Line ${k + 1} lies behind the end of the cut.`
+      return null
+    }
+    lines.push({ atS: at, words })
+  }
+  unread.value = null
+  return lines
+}
+
+async function saveLines(): Promise<boolean> {
+  const lines = parsed()
+  if (!lines) return false
+  return text.value === written.value || props.actions.setLines(lines)
+}
+
+async function speak() {
+  if (await saveLines()) await props.actions.speakLines()
+}
+
+const now = computed(() => {
+  const at = props.listening.positionS.value
+  return [...props.cut.lines].reverse().find((line) => line.atS <= at + 0.3) ?? null
+})
+const next = computed(() => props.cut.lines.find((line) => line.atS > props.listening.positionS.value + 0.3) ?? null)
+const busy = computed(() => state.value !== 'idle')
+
+function drop(hash: string, name: string) {
+  Modal.confirm({
+    title: `Take "${name}" away?`,
+    content: 'What is used of it goes too. Undo brings it back; the recording itself stays stored.',
+    okText: 'Take it away',
+    cancelText: 'Keep it',
+    onOk: () => props.actions.dropTake(hash),
+  })
+}
+
+useEventListener(
+  document,
+  'keydown',
+  (event) => {
+    const target = event.target as HTMLElement
+    if (target.matches('input, textarea, [role=combobox]') || event.ctrlKey || event.metaKey || event.altKey) return
+    if (event.key.toLowerCase() === 'v') void (busy.value ? recorder.stop() : recorder.record())
+    else if (event.key === ' ' && busy.value) {
+      event.stopImmediatePropagation()
+      void recorder.stop()
+    } else return
+    event.preventDefault()
+  },
+  { capture: true },
+)
+</script>
+
+<template>
+  <section class="step">
+    <header class="step-head">
+      <h2>Voice</h2>
+      <span class="soft">record it here, bring in files, or have the lines spoken until the narrator comes</span>
+    </header>
+    <div class="columns">
+      <div class="stage">
+        <FilmView :cut="cut" :listening="listening" />
+        <div class="prompt" aria-live="polite">
+          <p v-if="state === 'counting'" class="count" data-test="count-in">{{ counting }}</p>
+          <template v-else>
+            <p class="line">{{ now?.words ?? ' ' }}</p>
+            <p class="soft">{{ next ? `at ${clock(next.atS, true)}: ${next.words}` : ' ' }}</p>
+          </template>
+        </div>
+        <div class="record">
+          <a-button
+            type="primary"
+            :danger="busy"
+            :loading="state === 'saving'"
+            data-test="record"
+            @click="busy ? recorder.stop() : recorder.record()"
+          >
+            {{ state === 'idle' ? 'Record from here' : state === 'saving' ? 'Bringing it in' : 'Stop' }}
+          </a-button>
+          <kbd>V</kbd>
+          <span v-if="state === 'recording'" class="numbers" data-test="recorded">{{ clock(recordedS, true) }}</span>
+          <span v-else class="soft">from {{ clock(listening.positionS.value, true) }}, after a count of three</span>
+        </div>
+        <div
+          class="meter"
+          role="meter"
+          aria-label="Level of the microphone"
+          aria-valuemin="-60"
+          aria-valuemax="0"
+          :aria-valuenow="Math.round(levelDbfs)"
+        >
+          <span
+            :style="{ width: `${Math.max(0, Math.min(100, (levelDbfs + 60) / 0.6))}%` }"
+            :class="{ hot: levelDbfs > -3 }"
+          ></span>
+          <i style="left: 75%"></i><i style="left: 95%"></i>
+        </div>
+        <p class="soft scale">
+          <span>{{ levelDbfs > -89 ? `${decibels(Math.round(levelDbfs))} dBFS` : 'level' }}</span>
+          <span>peaks between −15 and −3 dBFS are right</span>
+        </p>
+        <dl class="facts">
+          <dt>from</dt>
+          <dd>
+            <a-select
+              v-model:value="device"
+              size="small"
+              :disabled="busy"
+              :options="devices.map((one) => ({ value: one.id, label: one.label }))"
+              aria-label="Microphone"
+              data-test="device"
+              @change="recorder.close()"
+            />
+            <button class="plain" :disabled="busy" @click="recorder.open().then((opened) => opened?.start())">
+              test it
+            </button>
+          </dd>
+          <dt>in the phones</dt>
+          <dd>
+            <a-select
+              v-model:value="phones"
+              size="small"
+              :disabled="busy"
+              :options="PHONES"
+              aria-label="In the phones"
+            />
+          </dd>
+        </dl>
+      </div>
+      <div class="right">
+        <h3>Takes</h3>
+        <p v-if="!cut.takes.length" class="soft">
+          No take yet. Record one, drop a file, or write lines and have them spoken.
+        </p>
+        <ol class="takes">
+          <li v-for="take in cut.takes" :key="take.hash" data-test="take" :class="{ used: take.used }">
+            <b>{{ bare(take.name) }}</b>
+            <span class="soft">
+              at {{ clock(take.atS, true)
+              }}<template v-if="take.lengthS">, {{ clock(take.lengthS, true) }} long</template
+              ><template v-if="take.phrases">, {{ count(take.phrases.length, 'phrase') }}</template
+              ><template v-if="take.integratedLufs != null">, {{ decibels(take.integratedLufs) }} LUFS</template>
+            </span>
+            <span class="acts">
+              <span v-if="!take.phrases" class="soft">being read …</span>
+              <a-button
+                v-else-if="take.origin !== 'scratch'"
+                size="small"
+                :disabled="actions.busy.value"
+                data-test="use-take"
+                @click="actions.useTake(take.hash)"
+                >Use all of it</a-button
+              >
+              <button class="plain soft" @click="drop(take.hash, bare(take.name))">take away</button>
+            </span>
+            <p v-if="take.soundsLike" class="warn">
+              This sounds like {{ take.soundsLike === 'music' ? 'music' : 'a room' }}, so it was not laid on the cut. If
+              it is the narration, use it.
+            </p>
+            <p v-if="take.damaged" class="warn">This file breaks off before its end.</p>
+            <p v-if="take.phrases?.length === 0" class="warn">No speech was found in it. Is it the right file?</p>
+            <div v-if="take.phrases?.length" class="phrases" :style="{ '--length': cut.lengthS }">
+              <button
+                v-for="(phrase, k) in take.phrases"
+                :key="k"
+                :class="{ on: phrase.used }"
+                :style="{
+                  left: `${(phrase.startS / cut.lengthS) * 100}%`,
+                  width: `max(3px, ${((phrase.endS - phrase.startS) / cut.lengthS) * 100}%)`,
+                }"
+                :title="`Phrase ${k + 1}, ${clock(phrase.startS, true)} to ${clock(phrase.endS, true)}: ${phrase.used ? 'is heard; click to go there' : 'click to use it'}`"
+                :aria-label="`Phrase ${k + 1} of ${bare(take.name)}`"
+                data-test="phrase"
+                @click="
+                  phrase.used || take.origin === 'scratch'
+                    ? listening.seek(phrase.startS)
+                    : actions.useTake(take.hash, k)
+                "
+              ></button>
+            </div>
+          </li>
+        </ol>
+        <p v-if="cut.takes.length" class="soft">
+          Filled phrases are heard. Click an empty one to use that phrase of that take.
+        </p>
+        <p v-if="sending" role="status">
+          Bringing in {{ sending.name }} <a-progress :percent="Math.round(sending.share * 100)" size="small" />
+        </p>
+        <a-upload-dragger
+          :custom-request="send"
+          :show-upload-list="false"
+          :accept="FILES"
+          :disabled="sending !== null"
+          data-test="narration-upload"
+        >
+          <p class="drop">Drop a narration here</p>
+          <p class="soft">it starts with the cut; its phrases and gaps are found</p>
+        </a-upload-dragger>
+        <h3 class="written">
+          Written lines <small class="soft">a time, then the words; captions fill this at Picture</small>
+        </h3>
+        <a-textarea
+          v-model:value="text"
+          :rows="6"
+          placeholder="0:06.2  For ninety years the market hall told the time."
+          data-test="lines"
+        />
+        <p v-if="unread" class="warn">{{ unread }}</p>
+        <p class="act">
+          <a-button size="small" :disabled="text === written" data-test="save-lines" @click="saveLines"
+            >Keep the lines</a-button
+          >
+          <a-button size="small" :disabled="!text.trim() || actions.busy.value" data-test="speak" @click="speak"
+            >Have them spoken where nobody speaks</a-button
+          >
+        </p>
+      </div>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.columns {
+  display: grid;
+  grid-template-columns: 400px 1fr;
+  gap: 30px;
+}
+.prompt {
+  min-height: 76px;
+  padding: 8px 4px;
+}
+.prompt p {
+  margin: 0;
+}
+.line {
+  font-family: var(--serif);
+  font-size: 21px;
+  line-height: 1.25;
+  color: var(--voice);
+}
+.count {
+  font-family: var(--serif);
+  font-size: 48px;
+  line-height: 1;
+}
+.record {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin-bottom: 10px;
+}
+.meter {
+  position: relative;
+  height: 12px;
+  border: 1px solid var(--ink);
+  background: #fffdf6;
+}
+.meter span {
+  display: block;
+  height: 100%;
+  background: var(--band);
+}
+.meter span.hot {
+  background: var(--warn);
+}
+.meter i {
+  position: absolute;
+  top: -3px;
+  bottom: -3px;
+  width: 1px;
+  background: var(--ink);
+}
+.scale {
+  display: flex;
+  justify-content: space-between;
+  font-size: 12px;
+  margin: 2px 0 12px;
+}
+.stage .ant-select {
+  min-width: 250px;
+}
+.takes {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.takes li {
+  padding: 6px 0 8px;
+  border-bottom: 1px solid var(--line);
+}
+.takes .acts {
+  float: right;
+}
+.takes b {
+  font-family: var(--serif);
+  font-size: 16px;
+  margin-right: 8px;
+}
+.takes p {
+  margin: 2px 0;
+}
+.phrases {
+  position: relative;
+  height: 16px;
+  margin-top: 6px;
+  border-bottom: 1px solid var(--line);
+}
+.phrases button {
+  position: absolute;
+  top: 0;
+  height: 14px;
+  padding: 0;
+  border: 1px solid var(--voice);
+  background: #fffdf6;
+  cursor: pointer;
+}
+.phrases button.on {
+  background: var(--voice);
+}
+.drop {
+  font-family: var(--serif);
+  font-size: 16px;
+  margin: 0;
+}
+.right :deep(.ant-upload-btn) {
+  padding: 8px 0;
+}
+.written {
+  margin-top: 18px;
+}
+.act {
+  display: flex;
+  gap: 10px;
+  margin-top: 8px;
+}
+</style>
