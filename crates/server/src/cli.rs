@@ -122,6 +122,7 @@ pub fn read(file: &Path, read_as: ReadAs) -> Result<Value, CliError> {
                 "duration_s": length_s,
                 "tempo_bpm": read.tempo_bpm,
                 "metre": read.metre,
+                "key": read.key.map(reading::Key::name),
                 "beats": seconds(&read.beats_samples),
                 "downbeats": seconds(&read.bar_lines_samples()),
                 "sections": sections_json(&read),

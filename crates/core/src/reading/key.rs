@@ -4,6 +4,7 @@
 //! mean pitch classes are correlated with the probe-tone profiles of all 24 keys (values from
 //! memory of the published tables).
 
+use super::features::BeatFeatures;
 use serde::{Deserialize, Serialize};
 
 /// A key.
@@ -28,19 +29,35 @@ impl Key {
         format!("{} {}", NAMES[usize::from(self.tonic % 12)], if self.minor { "minor" } else { "major" })
     }
 
-    /// The key of mean pitch classes; `None` when nothing in them is tonal.
-    pub(super) fn of(classes: &[f32; 12]) -> Option<Self> {
-        let mut best: Vec<(f32, u8, bool)> = Vec::new();
+    /// The key of the beats of a bed; `None` when nothing in them is tonal.
+    ///
+    /// The bass and the last sounding beats speak for the tonic more than the middle of the
+    /// texture does: pieces end on it (common practice, no source).
+    pub(super) fn of(beats: &[BeatFeatures]) -> Option<Self> {
+        let sum = |of: &dyn Fn(&BeatFeatures) -> [f32; 12], beats: &[BeatFeatures]| -> [f32; 12] {
+            std::array::from_fn(|k| beats.iter().map(|f| of(f)[k]).sum::<f32>() / beats.len().max(1) as f32)
+        };
+        let (chroma, bass) = (sum(&|f| f.chroma, beats), sum(&|f| f.bass, beats));
+        let heard: Vec<&BeatFeatures> = beats.iter().filter(|f| f.bass.iter().sum::<f32>() > 0.3).collect();
+        let last = heard.last().map_or([0.0; 12], |f| f.bass);
+        let classes: [f32; 12] = std::array::from_fn(|k| chroma[k] + BASS_WEIGHT * bass[k]);
+        let mut all: Vec<(f32, u8, bool)> = Vec::new();
         for tonic in 0..12u8 {
             let rotated: [f32; 12] = std::array::from_fn(|k| classes[(k + usize::from(tonic)) % 12]);
-            best.push((correlation(&rotated, &MAJOR), tonic, false));
-            best.push((correlation(&rotated, &MINOR), tonic, true));
+            let end = LAST_WEIGHT * last[usize::from(tonic)];
+            all.push((correlation(&rotated, &MAJOR) + end, tonic, false));
+            all.push((correlation(&rotated, &MINOR) + end, tonic, true));
         }
-        best.sort_by(|a, b| b.0.total_cmp(&a.0));
-        let (top, tonic, minor) = best[0];
-        (top > 0.35).then(|| Self { tonic, minor, confidence: ((top - best[1].0) * 6.0).clamp(0.0, 1.0) })
+        all.sort_by(|a, b| b.0.total_cmp(&a.0));
+        let (top, tonic, minor) = all[0];
+        (top > 0.35).then(|| Self { tonic, minor, confidence: ((top - all[1].0) * 6.0).clamp(0.0, 1.0) })
     }
 }
+
+/// How much the bass counts beside everything.
+const BASS_WEIGHT: f32 = 0.6;
+/// How much the bass of the last sounding beat speaks for the tonic.
+const LAST_WEIGHT: f32 = 0.15;
 
 fn correlation(a: &[f32; 12], b: &[f32; 12]) -> f32 {
     let mean = |v: &[f32; 12]| v.iter().sum::<f32>() / 12.0;

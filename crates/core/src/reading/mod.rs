@@ -141,7 +141,7 @@ pub fn read_bed(source: &dyn Source, progress: &mut Progress<'_>) -> Result<BedR
     let likeness = BarLikeness::between(&beat_features, &bars.downbeats, bars.metre as usize);
     step("finding sections", 0.95)?;
     let bar_levels_db = features::bar_levels_db(&beat_features, &bars.downbeats);
-    let classes = std::array::from_fn(|k| beat_features.iter().map(|f| f.chroma[k]).sum::<f32>());
+    let key = Key::of(&beat_features);
     let beats_samples: Vec<u64> = grid.beats_s.iter().map(|&s| crate::units::samples_from_seconds(s)).collect();
     let (sections, section_confidence) = sections::find(&likeness, &bar_levels_db, &bars.downbeats, &beats_samples);
     step("done", 1.0)?;
@@ -157,7 +157,7 @@ pub fn read_bed(source: &dyn Source, progress: &mut Progress<'_>) -> Result<BedR
             ending,
             loudness,
             bar_levels_db,
-            key: Key::of(&classes),
+            key,
             confidence: Confidence { beats: grid.confidence, downbeats: bars.confidence, sections: section_confidence },
         },
         likeness,

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 /** How full a bed is, bar by bar: a row of strokes. */
 const props = defineProps<{ levelsDb: number[]; width: number; height: number }>()
 const path = computed(() => {
-  const step = props.width / Math.max(1, props.levelsDb.length)
+  const step = Math.min(14, props.width / Math.max(1, props.levelsDb.length))
   return props.levelsDb
     .map((level, k) => {
       const tall = Math.max(1, props.height * Math.max(0, 1 + level / 24))
@@ -16,7 +16,7 @@ const path = computed(() => {
 
 <template>
   <svg :width="width" :height="height" class="curve" role="img" :aria-label="`energy of ${levelsDb.length} bars`">
-    <path :d="path" :stroke-width="Math.max(1, (width / Math.max(1, levelsDb.length)) * 0.62)" />
+    <path :d="path" :stroke-width="Math.min(9, Math.max(1, (width / Math.max(1, levelsDb.length)) * 0.62))" />
   </svg>
 </template>
 

@@ -131,7 +131,7 @@ function note(candidate: CandidateView, event: Event) {
           <template v-if="candidate.fit">
             <span class="figure" data-test="fit-figure">{{ candidate.fit.figure }}</span>
             <small class="soft">
-              of 100 fits<br />{{ count(candidate.fit.spliceCount, 'splice') }}, {{ ENDS[candidate.fit.end] }}
+              of 100, best fitting<br />{{ count(candidate.fit.spliceCount, 'splice') }}, {{ ENDS[candidate.fit.end] }}
             </small>
           </template>
           <small v-else-if="candidate.reading" class="soft">being fitted …</small>
@@ -295,8 +295,13 @@ function note(candidate: CandidateView, event: Event) {
   min-width: 0;
 }
 .acts {
-  display: grid;
+  display: flex;
+  flex-wrap: wrap;
   gap: 4px;
+  justify-content: flex-end;
+}
+.acts > :first-child {
+  width: 100%;
 }
 .bring {
   display: flex;
