@@ -2,8 +2,11 @@
 
 mod parts {
     pub mod bad_input;
+    pub mod beds;
     pub mod files;
     pub mod history;
     pub mod main_job;
+    pub mod picture;
     pub mod resume;
+    pub mod voice;
 }

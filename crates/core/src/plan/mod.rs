@@ -133,9 +133,15 @@ pub struct Inputs<'a> {
 /// `before` are the bed's level objects so far, of which those set by hand are kept.
 pub fn propose(inputs: Inputs<'_>, before: &[LevelObject]) -> Plan {
     let Inputs { length_samples, narration, .. } = inputs;
-    let mut phrases: Vec<Phrase> = narration.iter().flat_map(|n| n.piece.phrases(&n.reading.phrases)).collect();
+    let (scratch, real): (Vec<&PieceInput<'_>>, Vec<_>) = narration.iter().partition(|n| n.piece.scratch.is_some());
+    let of = |pieces: &[&PieceInput<'_>]| -> Vec<Phrase> { pieces.iter().flat_map(|n| n.piece.phrases(&n.reading.phrases)).collect() };
+    let mut phrases = of(&real);
     phrases.sort_by_key(|p| p.start_samples);
-    attach_words(&mut phrases, inputs.lines);
+    // Lines that a machine speaks have their phrase already.
+    let open: Vec<Line> = inputs.lines.iter().filter(|l| !scratch.iter().any(|n| n.piece.scratch.as_ref() == Some(&l.words))).cloned().collect();
+    attach_words(&mut phrases, &open);
+    phrases.extend(of(&scratch));
+    phrases.sort_by_key(|p| p.start_samples);
     let mut layers = Vec::new();
     if let Some(bed) = inputs.bed {
         let fitted = FittedBed::new(bed.source, bed.fitting);

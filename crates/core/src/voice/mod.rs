@@ -21,15 +21,15 @@ pub struct Piece {
     pub source_end_samples: u64,
     /// Where the first sample lies on the cut.
     pub cut_start_samples: u64,
-    /// Whether a machine speaks it until somebody does.
-    #[serde(default)]
-    pub scratch: bool,
+    /// The words that a machine speaks here until somebody does; real pieces have none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub scratch: Option<String>,
 }
 
 impl Piece {
     /// All of a take, from the start of the cut.
     pub fn whole(sound: &str, length_samples: u64) -> Self {
-        Self { sound: sound.to_owned(), source_start_samples: 0, source_end_samples: length_samples, cut_start_samples: 0, scratch: false }
+        Self { sound: sound.to_owned(), source_start_samples: 0, source_end_samples: length_samples, cut_start_samples: 0, scratch: None }
     }
 
     /// Where it lies on the cut.
@@ -50,8 +50,12 @@ impl Piece {
     }
 
     /// The phrases of the take that are heard in it, on the cut. A phrase of which less than a
-    /// fifth is left is not one any more.
+    /// fifth is left is not one any more. A scratch piece is one phrase, whose words are known.
     pub fn phrases(&self, of_take: &[Phrase]) -> Vec<Phrase> {
+        if let Some(words) = &self.scratch {
+            let on_cut = self.on_cut();
+            return vec![Phrase { start_samples: on_cut.start, end_samples: on_cut.end, words: Some(words.clone()) }];
+        }
         let on_cut = |p: &Phrase| {
             let start = p.start_samples.max(self.source_start_samples);
             let end = p.end_samples.min(self.source_end_samples);
@@ -72,7 +76,7 @@ impl Piece {
 pub fn lay(pieces: &mut Vec<Piece>, piece: Piece, phrases: &[Phrase]) -> bool {
     let covered = piece.on_cut();
     let meets = |a: &Range<u64>, b: &Range<u64>| a.start < b.end && b.start < a.end;
-    if piece.scratch {
+    if piece.scratch.is_some() {
         if pieces.iter().any(|p| meets(&p.on_cut(), &covered)) {
             return false;
         }
@@ -80,7 +84,7 @@ pub fn lay(pieces: &mut Vec<Piece>, piece: Piece, phrases: &[Phrase]) -> bool {
         let spoken: Vec<Range<u64>> = piece.phrases(phrases).iter().map(|p| p.start_samples..p.end_samples).collect();
         let mut kept = Vec::new();
         for old in pieces.drain(..) {
-            if old.scratch {
+            if old.scratch.is_some() {
                 if !spoken.iter().any(|s| meets(s, &old.on_cut())) {
                     kept.push(old);
                 }

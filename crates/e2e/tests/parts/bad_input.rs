@@ -1,14 +1,10 @@
 //! Whatever is brought in gets a clear answer, and nothing is lost.
 
-use super::files::{FILES, Stand};
+use super::files::{FILES, Stand, fitted};
 use serde_json::{Value, json};
 
 fn failed(cut: &Value) -> bool {
     cut["jobs"].as_array().is_some_and(|jobs| jobs.iter().any(|j| j["state"] == "failed"))
-}
-
-fn planned(cut: &Value) -> bool {
-    !cut["plan"].is_null() && cut["jobs"].as_array().is_some_and(Vec::is_empty)
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -18,34 +14,34 @@ async fn files_that_are_no_use_say_why_and_leave_the_rest_alone() {
 
     // A letter named .wav, and a file without bytes.
     let text = FILES.with("letter.wav", b"Dear editor, this is no sound.");
-    assert_eq!(stand.upload(&cut, "bed", &text, "letter.wav").await.0, 200);
+    assert_eq!(stand.upload(&cut, "candidates", &text, "letter.wav").await.0, 200);
     let told = stand.cut_when(&cut, failed).await["jobs"][0]["problem"].as_str().unwrap().to_owned();
     assert!(told.contains("no sound file") && told.contains("use WAV"), "{told}");
-    assert!(stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1["bed"].is_null(), "a file that is no sound is no bed");
-    let (status, problem) = stand.upload(&cut, "bed", &FILES.with("empty.wav", b""), "empty.wav").await;
+    assert!(stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1["candidates"] == json!([]), "a file that is no sound is no candidate");
+    let (status, problem) = stand.upload(&cut, "candidates", &FILES.with("empty.wav", b""), "empty.wav").await;
     assert_eq!((status, problem["code"].as_str()), (422, Some("bad-value")));
     assert!(problem["detail"].as_str().unwrap().contains("empty"));
 
     // A name with markup and folders is kept as text without the folders; half a file is used as far as it goes.
     let mut half = std::fs::read(FILES.path("loop.wav")).unwrap();
     half.truncate(half.len() / 2);
-    let (status, view) = stand.upload(&cut, "bed", &FILES.with("half.wav", &half), "../../<img src=x>.wav").await;
+    let (status, view) = stand.upload(&cut, "candidates", &FILES.with("half.wav", &half), "../../<img src=x>.wav").await;
     assert_eq!(status, 200);
-    assert_eq!(view["bed"]["name"], "<img src=x>.wav");
-    let view = stand.cut_when(&cut, planned).await;
+    assert_eq!(view["candidates"][0]["name"], "<img src=x>.wav");
+    let view = stand.cut_when(&cut, fitted).await;
     assert_eq!(view["bed"]["damaged"], true);
-    let revision = view["plan"]["revision"].as_u64().unwrap();
 
-    // The same letter once more: the bed that works is given back.
-    stand.upload(&cut, "bed", &text, "letter.wav").await;
+    // The same letter once more: the bed that works stays.
+    stand.upload(&cut, "candidates", &text, "letter.wav").await;
     let view = stand.cut_when(&cut, failed).await;
-    assert_eq!((&view["bed"]["name"], view["plan"]["revision"].as_u64()), (&json!("<img src=x>.wav"), Some(revision)));
+    assert_eq!((&view["bed"]["name"], view["candidates"].as_array().map(Vec::len)), (&json!("<img src=x>.wav"), Some(1)));
+    let revision = view["plan"]["revision"].as_u64();
 
     // Over the limit: refused whole, the bed before stays.
-    let (status, problem) = stand.upload(&cut, "bed", &FILES.path("bed.wav"), "too large.wav").await;
+    let (status, problem) = stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "too large.wav").await;
     assert_eq!((status, problem["code"].as_str()), (413, Some("too-large")));
     let kept = stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1;
-    assert_eq!((&kept["bed"]["name"], kept["plan"]["revision"].as_u64()), (&json!("<img src=x>.wav"), Some(revision)));
+    assert_eq!((&kept["bed"]["name"], kept["plan"]["revision"].as_u64()), (&json!("<img src=x>.wav"), revision));
     assert!(std::fs::read_dir(stand.data.path().join("objects/incoming")).map_or(0, Iterator::count) == 0, "nothing half-uploaded is left");
 }
 
@@ -72,8 +68,8 @@ async fn cuts_that_make_no_sense_are_refused_and_a_tiny_bed_says_what_it_did() {
     let cut = stand.make_cut("Tiny bed", "90").await;
     let mut tiny = std::fs::read(FILES.path("loop.wav")).unwrap();
     tiny.truncate(44 + 2 * 48_000 * 6);
-    stand.upload(&cut, "bed", &FILES.with("tiny.wav", &tiny), "tiny.wav").await;
-    let view = stand.cut_when(&cut, planned).await;
+    stand.upload(&cut, "candidates", &FILES.with("tiny.wav", &tiny), "tiny.wav").await;
+    let view = stand.cut_when(&cut, fitted).await;
     let notes = view["plan"]["fittings"][0]["notes"][0].as_str().unwrap_or_default();
     assert!(notes.contains("stay without music") && notes.contains("longer bed"), "{notes}");
     assert!(view["plan"]["findings"].as_array().unwrap().iter().any(|f| f["needsLook"] == true));

@@ -1,7 +1,7 @@
 //! Files for the tests, made once, and a client for the server's own interface.
 
 use jaunty_core::sound::Sound;
-use jaunty_demo::{LINES, beds, narration};
+use jaunty_demo::{LINES, beds, film, narration};
 use jaunty_e2e::{Database, Server, eventually};
 use jaunty_media::write_wav;
 use serde_json::{Value, json};
@@ -14,12 +14,13 @@ pub struct Files {
     folder: TempDir,
 }
 
-/// A bed of 2:44, a loop of 16 s and a narration of a minute.
+/// A bed of 2:44, a loop of 16 s, a narration of a minute and ten seconds of film.
 pub static FILES: LazyLock<Files> = LazyLock::new(|| {
     let folder = TempDir::new().expect("a folder");
     let write = |name: &str, sound: &Sound| write_wav(&folder.path().join(name), sound).expect("room on the disk");
     write("bed.wav", &beds::copper_escapement().play().expect("the SoundFont").sound);
     write("loop.wav", &beds::bench_lamp().play().expect("the SoundFont").sound);
+    film::make(&folder.path().join("film.webm"), 0, 250).expect("ffmpeg");
     write("voice.wav", &narration(&LINES[..8], 60.0).expect("espeak-ng"));
     Files { folder }
 });
@@ -85,6 +86,16 @@ impl Stand {
             None => panic!("it never came to that: {}", self.send("GET", &path, None).await.1),
         }
     }
+}
+
+/// Whether a cut has a bed that is fitted, and nothing more to do.
+pub fn fitted(cut: &Value) -> bool {
+    cut["plan"]["fittings"].as_array().is_some_and(|f| !f.is_empty()) && idle(cut)
+}
+
+/// Whether nothing is under way.
+pub fn idle(cut: &Value) -> bool {
+    cut["jobs"].as_array().is_some_and(Vec::is_empty)
 }
 
 async fn answer(request: reqwest::RequestBuilder) -> (u16, Value) {

@@ -25,10 +25,12 @@ async fn a_bed_becomes_as_long_as_the_cut_and_breathes_with_the_narration() {
     assert_eq!(browser.find("title").await.unwrap().text().await.unwrap(), title);
 
     // Both files, then the reading.
+    browser.find("step-beds").await.unwrap().click().await.unwrap();
     browser.choose_file("bed-upload", &FILES.path("bed.wav")).await.unwrap();
-    browser.find("bed-card").await.unwrap();
+    browser.find("fit-figure").await.unwrap();
+    browser.find("step-voice").await.unwrap().click().await.unwrap();
     browser.choose_file("narration-upload", &FILES.path("voice.wav")).await.unwrap();
-    browser.find("narration-card").await.unwrap();
+    browser.find("phrase").await.unwrap();
     browser.find("step-reading").await.unwrap().click().await.unwrap();
     let tempo = browser.find("tempo").await.unwrap().text().await.unwrap();
     let bpm: f64 = tempo.split(' ').next().unwrap().parse().unwrap();

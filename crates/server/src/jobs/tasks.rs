@@ -233,11 +233,11 @@ async fn scratch(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
     replan(app, id, "have the lines spoken by the scratch voice", |cut| {
         let setup = &mut cut.setup;
         // An earlier scratch voice gives way to the new one.
-        setup.pieces.retain(|p| !p.scratch);
+        setup.pieces.retain(|p| p.scratch.is_none());
         setup.takes.retain(|t| t.origin != TakeOrigin::Scratch);
         setup.takes.push(Take { hash: hash.clone(), name: name.to_owned(), at_samples: 0, origin: TakeOrigin::Scratch });
-        for (start, end) in spans {
-            let piece = Piece { sound: hash.clone(), source_start_samples: start, source_end_samples: end, cut_start_samples: start, scratch: true };
+        for (start, end, words) in spans {
+            let piece = Piece { sound: hash.clone(), source_start_samples: start, source_end_samples: end, cut_start_samples: start, scratch: Some(words) };
             lay(&mut setup.pieces, piece, &[]);
         }
         Ok(())
@@ -246,9 +246,12 @@ async fn scratch(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
     Ok(())
 }
 
+/// Where a line is spoken, first sample and the one after the last, and its words.
+type Spoken = (u64, u64, String);
+
 /// The lines as one sound of the cut's length, with where each is. A line that is not over when
 /// the next one begins pushes it on.
-fn speak_all(lines: &[Line], length_samples: u64, report: &Report) -> Result<(Sound, Vec<(u64, u64)>), TaskError> {
+fn speak_all(lines: &[Line], length_samples: u64, report: &Report) -> Result<(Sound, Vec<Spoken>), TaskError> {
     /// Least pause between two lines: a quarter of a second.
     const PAUSE_SAMPLES: u64 = 12_000;
     let mut track = vec![0.0f32; length_samples as usize];
@@ -264,7 +267,7 @@ fn speak_all(lines: &[Line], length_samples: u64, report: &Report) -> Result<(So
             continue;
         }
         track[start as usize..end as usize].copy_from_slice(&spoken.channels()[0][..(end - start) as usize]);
-        spans.push((start, end));
+        spans.push((start, end, line.words.clone()));
         free = end + PAUSE_SAMPLES;
     }
     Ok((Sound::new(vec![track]), spans))

@@ -19,7 +19,10 @@ const LENGTHS: Record<string, [number?, number?]> = {
   long: [120, undefined],
 }
 
+let asked = 0
+
 async function search() {
+  const number = ++asked
   const [tempoFromBpm, tempoToBpm] = TEMPI[wanted.tempo] ?? []
   const [lengthFromS, lengthToS] = LENGTHS[wanted.length] ?? []
   const query = {
@@ -33,6 +36,8 @@ async function search() {
   }
   try {
     const found = await answer(server.GET('/api/cuts/{id}/shelf', { params: { path: { id: props.cut.id }, query } }))
+    // A slower answer to an earlier question says nothing any more.
+    if (number !== asked) return
     pieces.value = found.pieces
     moods.value = found.moods
     problem.value = null

@@ -12,6 +12,8 @@ const video = ref<HTMLVideoElement>()
 const broken = ref(false)
 /** How far the last shown picture was from the sound, in ms: for tests, and for whoever doubts. */
 const offMs = ref<number | null>(null)
+/** The same in whole frames: the shown one against the one that belongs to the sound. */
+const offFrames = ref<number | null>(null)
 const source = computed(() => (props.cut.film ? `/api/cuts/${props.cut.id}/film/${props.cut.film.hash}` : null))
 const shot = computed(() => [...props.cut.shots].reverse().find((s) => s.frame <= props.listening.frame.value) ?? null)
 watch(source, () => (broken.value = false))
@@ -48,7 +50,10 @@ function watchPictures() {
   film.requestVideoFrameCallback((now, shown) => {
     // Where the sound will be when this picture is on the screen.
     const soundS = positionS.value + Math.max(0, shown.expectedDisplayTime - now) / 1000
-    offMs.value = playing.value && !film.paused ? Math.round((shown.mediaTime - soundS) * 1000) : null
+    const runs = playing.value && !film.paused
+    offMs.value = runs ? Math.round((shown.mediaTime - soundS) * 1000) : null
+    const rate = frameRate.value
+    offFrames.value = runs ? Math.round(shown.mediaTime * rate) - Math.floor(soundS * rate + 1e-3) : null
     watchPictures()
   })
 }
@@ -61,6 +66,7 @@ watch(video, watchPictures)
     :style="{ aspectRatio: cut.film?.aspect ?? 16 / 9 }"
     data-test="film"
     :data-off-ms="offMs ?? ''"
+    :data-off-frames="offFrames ?? ''"
     :data-time-s="video?.currentTime ?? ''"
   >
     <video

@@ -19,7 +19,7 @@ export function useRecorder(cut: () => CutView, actions: CutActions, listening: 
   const device = ref(STAND_IN)
   const phones = ref<Phones>('low')
   const levelDbfs = ref(-90)
-  const state = ref<'idle' | 'counting' | 'recording' | 'saving'>('idle')
+  const state = ref<'idle' | 'opening' | 'counting' | 'recording' | 'saving'>('idle')
   const counting = ref(0)
   const recordedS = ref(0)
 
@@ -114,8 +114,12 @@ export function useRecorder(cut: () => CutView, actions: CutActions, listening: 
     if (state.value !== 'idle') return
     listening.stop()
     const fromSamples = Math.round(listening.positionS.value * 48_000)
+    state.value = 'opening'
     const opened = await open()
-    if (!opened) return
+    if (!opened || state.value !== 'opening') {
+      state.value = 'idle'
+      return close()
+    }
     const context = listening.soundClock()
     state.value = 'counting'
     for (let left = COUNT_S; left > 0; left--) {
@@ -154,7 +158,7 @@ export function useRecorder(cut: () => CutView, actions: CutActions, listening: 
 
   /** Ends the recording and brings it in as a take. */
   async function stop() {
-    if (state.value === 'counting') {
+    if (state.value === 'counting' || state.value === 'opening') {
       state.value = 'idle'
       return
     }

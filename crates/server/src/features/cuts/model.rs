@@ -778,7 +778,7 @@ impl CutView {
             take: p.sound.clone(),
             start_s: seconds_from_samples(p.on_cut().start),
             end_s: seconds_from_samples(p.on_cut().end),
-            scratch: p.scratch,
+            scratch: p.scratch.is_some(),
         };
         Ok(Self {
             id,

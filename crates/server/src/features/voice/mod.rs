@@ -15,7 +15,7 @@ use actix_web::{HttpResponse, delete, get, post, put, web};
 use jaunty_core::plan::Role;
 use jaunty_core::speech::Phrase;
 use jaunty_core::voice::{Piece, lay};
-use jaunty_demo::{LINES, narration};
+use jaunty_demo::{LINES, Line, narration};
 use jaunty_media::wav_bytes;
 use serde::Deserialize;
 use std::sync::OnceLock;
@@ -95,7 +95,7 @@ pub fn lay_take(pieces: &mut Vec<Piece>, take: &Take, length_samples: u64, phras
         source_start_samples: start,
         source_end_samples: end,
         cut_start_samples: take.at_samples + start,
-        scratch: false,
+        scratch: None,
     };
     lay(pieces, piece, phrases);
     Ok(())
@@ -179,7 +179,10 @@ pub async fn stand_in_microphone() -> Result<HttpResponse, Problem> {
         if let Some(spoken) = SPOKEN.get() {
             return Ok(spoken.clone());
         }
-        let voice = narration(&LINES[..4], 24.0).map_err(Problem::bad_value)?;
+        // The first line comes after a second: nobody likes to wait for a stand-in.
+        let early = |l: &Line| Line { start_s: l.start_s - LINES[0].start_s + 1.0, ..*l };
+        let lines: Vec<Line> = LINES[..4].iter().map(early).collect();
+        let voice = narration(&lines, 26.0).map_err(Problem::bad_value)?;
         Ok(SPOKEN.get_or_init(|| wav_bytes(&voice).unwrap_or_default()).clone())
     })
     .await??;

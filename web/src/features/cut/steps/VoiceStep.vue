@@ -107,7 +107,8 @@ useEventListener(
       <div class="stage">
         <FilmView :cut="cut" :listening="listening" />
         <div class="prompt" aria-live="polite">
-          <p v-if="state === 'counting'" class="count" data-test="count-in">{{ counting }}</p>
+          <p v-if="state === 'opening'" class="soft">Opening the microphone …</p>
+          <p v-else-if="state === 'counting'" class="count" data-test="count-in">{{ counting }}</p>
           <template v-else>
             <p class="line">{{ now?.words ?? ' ' }}</p>
             <p class="soft">{{ next ? `at ${clock(next.atS, true)}: ${next.words}` : ' ' }}</p>

@@ -1,0 +1,140 @@
+//! A cut that arrives as an edit list and a film: what is seen, played, marked and changed.
+
+use super::files::{FILES, Stand, idle};
+use fantoccini::Locator;
+use jaunty_e2e::{Browser, eventually};
+use serde_json::json;
+use std::time::Duration;
+
+/// Three shots of the film's first ten seconds, one of them black, one line that is sound only.
+const LIST: &str = "TITLE: CLOCK\nFCM: NON-DROP FRAME\n\
+    001  A001     V     C        00:00:00:00 00:00:04:00 01:00:00:00 01:00:04:00\n\
+    * FROM CLIP NAME: TOWER\n\
+    002  A002     V     C        00:00:00:00 00:00:03:00 01:00:04:00 01:00:07:00\n\
+    * FROM CLIP NAME: HALL <B>\n\
+    003  A002     AA    C        00:00:00:00 00:00:03:00 01:00:04:00 01:00:07:00\n\
+    004  A003     V     C        00:00:00:00 00:00:03:00 01:00:07:00 01:00:10:00\n\
+    * FROM CLIP NAME: BENCH\n";
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_list_and_a_film_become_a_picture_in_step_with_its_sound() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let client = browser.client();
+    client.goto(&stand.server.url("/")).await.unwrap();
+
+    // A cut from the list: its title, shots, first timecode, and what was not used.
+    browser.choose_file("from-file", &FILES.with("Clock_v1.edl", LIST.as_bytes())).await.unwrap();
+    assert_eq!(browser.find("title").await.unwrap().text().await.unwrap(), "Clock v1");
+    browser.find("picture-lines").await.unwrap();
+    assert_eq!(browser.count("shot-row").await.unwrap(), 3);
+    let report = browser.find("list-report").await.unwrap().text().await.unwrap();
+    assert!(report.contains("3 shots used") && report.contains("sound only") && report.contains("line 7"), "{report}");
+
+    // The film: its own sound becomes a layer, its pictures stand at the shots.
+    browser.choose_file("picture-upload", &FILES.path("film.webm")).await.unwrap();
+    browser.find("film-sound").await.unwrap();
+    let shown = async || {
+        let image = client.find(Locator::Css("[data-test=picture-lines] image")).await.ok()?;
+        image.attr("href").await.ok()?
+    };
+    let small = eventually(Duration::from_secs(20), shown).await.expect("a small picture");
+    let jpeg = reqwest::get(stand.server.url(&small)).await.unwrap().bytes().await.unwrap();
+    assert!(jpeg.starts_with(&[0xff, 0xd8, 0xff]), "JPEG begins with FF D8 FF (ITU-T T.81)");
+
+    in_step(&browser).await;
+
+    // Steps by pictures: the film shows the middle of the frame that the strip names.
+    for (button, count) in [("frame-on", 3), ("frame-back", 1)] {
+        for _ in 0..count {
+            browser.find(button).await.unwrap().click().await.unwrap();
+        }
+    }
+    let frame = async || browser.find("position").await.ok()?.attr("data-frame").await.ok()??.parse::<f64>().ok();
+    let matches = async || {
+        let wanted = (frame().await? + 0.5) / 25.0;
+        let film: f64 = client.execute("return document.querySelector('video').currentTime", vec![]).await.ok()?.as_f64()?;
+        Some(()).filter(|()| (film - wanted).abs() < 0.011)
+    };
+    assert!(eventually(Duration::from_secs(8), matches).await.is_some(), "the film does not stand on the frame");
+
+    // A moment by key where the film stands, and a changed list that keeps it.
+    client.find(Locator::Css("body")).await.unwrap().send_keys("h").await.unwrap();
+    browser.find("mark-editor").await.unwrap();
+    assert_eq!(browser.count("moment-row").await.unwrap(), 1);
+    let changed = LIST.replace("01:00:04:00 01:00:07:00", "01:00:04:10 01:00:07:00").replace("01:00:00:00 01:00:04:00", "01:00:00:00 01:00:04:10");
+    browser.choose_file("picture-upload", &FILES.with("Clock_v2.edl", changed.as_bytes())).await.unwrap();
+    let told = async || Some(browser.find("list-report").await.ok()?.text().await.ok()?).filter(|t| t.contains("Clock_v2"));
+    let report = eventually(Duration::from_secs(10), told).await.expect("a second report");
+    assert!(report.contains("HALL <B> begins 10 frames later, 10 frames shorter"), "{report}");
+    assert!(report.contains("TOWER stays where it was, 10 frames longer"), "{report}");
+    assert_eq!(browser.count("moment-row").await.unwrap(), 1, "what was made by hand stays");
+    browser.find("undo").await.unwrap().click().await.unwrap();
+    let first = async || Some(browser.find("list-report").await.ok()?.text().await.ok()?).filter(|t| t.contains("Clock_v1"));
+    assert!(eventually(Duration::from_secs(10), first).await.is_some(), "undo brings the first list back");
+    let errors = browser.log("browser").await.unwrap();
+    assert!(errors.is_empty(), "{errors:?}");
+    browser.close().await.unwrap();
+}
+
+/// Plays some seconds and measures, picture by picture, how far the film is from the sound clock.
+async fn in_step(browser: &Browser) {
+    browser.find("play").await.unwrap().click().await.unwrap();
+    tokio::time::sleep(Duration::from_millis(2500)).await;
+    let measure = "const film = document.querySelector('[data-test=film]'); const seen = []; const end = arguments[0];
+        let last = null; const begun = performance.now();
+        const look = () => { const off = film.dataset.offMs; if (off !== '' && off !== last) { seen.push([Number(off), Number(film.dataset.offFrames)]); last = off }
+            if (performance.now() - begun > 3500) end(seen); else requestAnimationFrame(look) };
+        look()";
+    let seen = browser.client().execute_async(measure, vec![]).await.unwrap();
+    browser.find("play").await.unwrap().click().await.unwrap();
+    let column = |k: usize| -> Vec<f64> { seen.as_array().unwrap().iter().filter_map(|one| one[k].as_f64().map(f64::abs)).collect() };
+    let (mut ms, frames) = (column(0), column(1));
+    assert!(ms.len() >= 5, "too few pictures were measured: {seen}");
+    ms.sort_by(f64::total_cmp);
+    let (median, worst) = (ms[ms.len() / 2], ms[ms.len() - 1]);
+    println!("film against sound: {} pictures, median {median} ms, worst {worst} ms, a frame is 40 ms", ms.len());
+    assert!(frames.iter().all(|f| *f <= 1.0) && median <= 20.0, "more than a frame apart: {seen}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pictures_that_make_no_sense_are_told() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Told", "10").await;
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    for (place, bytes, said) in [
+        ("picture/list", &b"hello"[..], "no list that can be read"),
+        ("picture/list", b"", "empty"),
+        ("film", b"", "no bytes"),
+        ("film", b"this is no film", "no film that can be read"),
+    ] {
+        let (status, problem) = stand.upload(&cut, place, &FILES.with("odd.bin", bytes), "odd.bin").await;
+        assert_eq!(status, 422, "{place}");
+        assert!(problem["detail"].as_str().unwrap().contains(said), "{problem}");
+    }
+    let edit = async |revision: u64, edit: serde_json::Value| stand.send("POST", &path("/picture/marks"), Some(json!({ "revision": revision, "edit": edit }))).await;
+    assert_eq!(edit(1, json!({ "do": "beginShot", "frame": 250, "name": "" })).await.0, 422, "behind the end");
+    let (status, view) = edit(1, json!({ "do": "beginShot", "frame": 100, "name": "second" })).await;
+    assert_eq!((status, view["shots"].as_array().map(Vec::len)), (200, Some(2)), "the stretch before is a shot too");
+    assert_eq!(edit(1, json!({ "do": "removeShot", "index": 0 })).await.0, 409, "an old revision");
+    assert_eq!(edit(2, json!({ "do": "beginShot", "frame": 100, "name": "again" })).await.0, 422);
+    assert_eq!(edit(2, json!({ "do": "changeMoment", "index": 7, "frame": 1, "kind": "hit", "name": "" })).await.0, 404);
+
+    // Captions become lines; a film of another rate says how it differs and can be followed.
+    let captions = "WEBVTT\n\n00:01.000 --> 00:02.000\nFirst line\n\n00:99.000 --> 00:03.000\nbroken\n";
+    let (_, view) = stand.upload(&cut, "picture/list", &FILES.with("words.vtt", captions.as_bytes()), "words.vtt").await;
+    assert_eq!((&view["lines"][0]["words"], view["list"]["unused"].as_array().map(Vec::len)), (&json!("First line"), Some(1)));
+    let ntsc = json!({ "title": "Told", "length": "8", "rate": { "num": 30000, "den": 1001, "dropFrame": true } });
+    stand.send("PATCH", &path(""), Some(ntsc)).await;
+    let (status, view) = stand.upload(&cut, "film", &FILES.path("film.webm"), "film.webm").await;
+    assert_eq!(status, 200);
+    assert!(view["film"]["differs"].as_str().unwrap().contains("runs at 25"), "{}", view["film"]);
+    stand.send("PUT", &path("/film/length"), None).await;
+    let view = stand.cut_when(&cut, |c| idle(c) && c["film"]["differs"].is_null()).await;
+    assert_eq!((&view["lengthFrames"], &view["firstTimecode"], &view["film"]["hasSound"]), (&json!(250), &json!("01:00:00:00"), &json!(true)));
+    assert_eq!(view["plan"]["lengthSamples"], 480_000);
+    let range = reqwest::get(stand.server.url(&path("/revisions/1/sound?fromSamples=0&lengthSamples=48000&hear=film"))).await.unwrap();
+    assert_eq!(range.status(), 200);
+    let out = reqwest::get(stand.server.url(&path("/picture/shots.edl"))).await.unwrap().text().await.unwrap();
+    assert!(out.contains("* FROM CLIP NAME: second"), "{out}");
+}

@@ -1,0 +1,98 @@
+//! The voice: recorded in the page with the stand-in microphone, never lost, and spoken by a
+//! machine until then.
+
+use super::files::{FILES, Stand, idle};
+use jaunty_e2e::{Browser, eventually};
+use serde_json::{Value, json};
+use std::time::Duration;
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_recording_lands_where_it_began_and_survives_a_reload() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Spoken", "30").await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let client = browser.client();
+    let url = stand.server.url(&format!("/cuts/{cut}/voice"));
+    client.goto(&url).await.unwrap();
+
+    // The page goes away in the middle of a recording.
+    record(&browser, 2.5).await;
+    client.refresh().await.unwrap();
+    let view = stand.cut_when(&cut, |c| c["takes"].as_array().is_some_and(|t| t.len() == 1) && idle(c)).await;
+    assert!(view["takes"][0]["name"].as_str().unwrap().starts_with("Recovered take"), "{}", view["takes"]);
+    let length = view["takes"][0]["lengthS"].as_f64().unwrap();
+    assert!((2.0..9.0).contains(&length), "{length} s were kept");
+
+    // A whole one, from five seconds on.
+    browser.find("take").await.unwrap();
+    let strip = browser.css("body").await.unwrap();
+    for _ in 0..5 {
+        strip.send_keys("\u{e014}").await.unwrap();
+    }
+    record(&browser, 5.0).await;
+    browser.find("record").await.unwrap().click().await.unwrap();
+    let view = stand.cut_when(&cut, |c| c["takes"].as_array().is_some_and(|t| t.len() == 2 && t[1]["phrases"].is_array()) && idle(c)).await;
+    let take = &view["takes"][1];
+    assert_eq!(take["origin"], "recorded");
+    let at = take["atS"].as_f64().unwrap();
+    assert!((at - 5.0).abs() < 0.35, "it began at five seconds and lies at {at}");
+    assert!(take["used"] == true && !take["phrases"].as_array().unwrap().is_empty(), "{take}");
+    // The narration carries what was recorded: its loudest second stands out of silence.
+    let revision = &view["plan"]["revision"];
+    let path = format!("/api/cuts/{cut}/revisions/{revision}/sound?fromSamples=240000&lengthSamples=240000&hear=voice");
+    let heard = reqwest::get(stand.server.url(&path)).await.unwrap().bytes().await.unwrap();
+    let heard = jaunty_media::decode_to_sound(&FILES.with("heard.wav", &heard)).unwrap();
+    assert!(heard.channels()[0].iter().fold(0.0f32, |p, s| p.max(s.abs())) > 0.05);
+    let errors = browser.log("browser").await.unwrap();
+    assert!(errors.is_empty(), "{errors:?}");
+    browser.close().await.unwrap();
+}
+
+/// Starts recording and waits until `seconds` are in.
+async fn record(browser: &Browser, seconds: f64) {
+    browser.find("record").await.unwrap().click().await.unwrap();
+    let counted = async || browser.find("count-in").await.ok()?.text().await.ok().filter(|t| ["3", "2", "1"].contains(&t.as_str()));
+    assert!(eventually(Duration::from_secs(30), counted).await.is_some(), "it counts in");
+    let enough = async || {
+        let text = browser.find("recorded").await.ok()?.text().await.ok()?;
+        text.rsplit(':').next()?.parse::<f64>().ok().filter(|s| *s >= seconds)
+    };
+    assert!(eventually(Duration::from_secs(25), enough).await.is_some(), "nothing is recorded");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn written_lines_are_spoken_until_somebody_does() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Scratch", "60").await;
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    assert_eq!(stand.send("POST", &path("/scratch"), None).await.0, 422, "there are no lines yet");
+    let lines = json!({ "revision": 1, "lines": [
+        { "atS": 6.0, "words": "For ninety years the market hall told the town what time it was." },
+        { "atS": 7.0, "words": "This one has to wait for the first." },
+        { "atS": 38.8, "words": "-v is a word here, not an option" },
+    ] });
+    assert_eq!(stand.send("PUT", &path("/lines"), Some(lines)).await.0, 200);
+    stand.send("POST", &path("/scratch"), None).await;
+    let view = stand.cut_when(&cut, |c| idle(c) && c["pieces"].as_array().is_some_and(|p| p.len() == 3)).await;
+    let start = |k: usize| view["pieces"][k]["startS"].as_f64().unwrap();
+    assert_eq!((start(0), start(2)), (6.0, 38.8));
+    assert!(start(1) > view["pieces"][0]["endS"].as_f64().unwrap() + 0.2, "lines do not speak over each other");
+    assert_eq!(view["plan"]["phrases"][0]["words"], "For ninety years the market hall told the town what time it was.");
+
+    // The real narrator comes: scratch lines that are spoken over go, as whole lines; the file has phrases until 0:54.
+    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
+    let view = stand.cut_when(&cut, |c| idle(c) && c["takes"].as_array().is_some_and(|t| t.len() == 2)).await;
+    let scratch = |v: &Value| v["pieces"].as_array().unwrap().iter().filter(|p| p["scratch"] == true).count();
+    let left = scratch(&view);
+    assert!(left < 3 && view["pieces"].as_array().unwrap().iter().any(|p| p["scratch"] == false), "{}", view["pieces"]);
+    // One phrase of the scratch take cannot push the narrator away again; undo brings the lines back.
+    let (_, undone) = stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": view["plan"]["revision"] }))).await;
+    assert_eq!(scratch(&undone), 3);
+    // Phrase by phrase: one phrase of the real take is laid, and only the line under it goes.
+    let hash = undone["takes"][1]["hash"].as_str().unwrap();
+    stand.send("PUT", &path(&format!("/takes/{hash}/use")), Some(json!({ "phrase": 0 }))).await;
+    let view = stand.cut_when(&cut, |c| idle(c) && c["pieces"].as_array().is_some_and(|p| p.iter().any(|x| x["scratch"] == false))).await;
+    assert_eq!(scratch(&view), 2);
+    assert_eq!(stand.send("PUT", &path(&format!("/takes/{hash}/use")), Some(json!({ "phrase": 99 }))).await.0, 404);
+    assert_eq!(stand.send("PUT", &path("/takes/0000/use"), Some(json!({}))).await.0, 422);
+}
