@@ -7,6 +7,7 @@ mod parts {
     pub mod levels;
     pub mod loudness;
     pub mod music;
+    pub mod picture;
     pub mod properties;
     pub mod reading;
     pub mod splice;

@@ -1,12 +1,14 @@
 //! The scenario: what is composed is what is read, and it can be fitted without audible splices.
 
+mod kinds;
+
 use jaunty_core::fit::{Audible, FitRequest, FittingEnd, fittings};
 use jaunty_core::reading::{EndingKind, keep_going, read_bed};
 use jaunty_core::speech::read_speech;
 use jaunty_core::units::seconds_from_samples;
 use jaunty_core::sound::Source;
 use jaunty_demo::score::{Played, Score};
-use jaunty_demo::{CUT, LINES, beds, narration};
+use jaunty_demo::{CUT, LINES, beds, film, narration, shelf};
 use jaunty_media::write_wav;
 use std::process::Command;
 
@@ -86,4 +88,58 @@ fn the_cut_is_in_order() {
     assert!(CUT.shots.windows(2).all(|w| w[0].start_frame < w[1].start_frame));
     assert!(CUT.shots.last().unwrap().start_frame < CUT.length_frames && CUT.moments.iter().all(|m| m.frame < CUT.length_frames));
     assert!(LINES.windows(2).all(|w| w[0].start_s < w[1].start_s));
+}
+
+#[test]
+fn music_of_the_shelf_is_recognised() {
+    kinds::music_is_music();
+}
+
+#[test]
+fn speech_in_other_languages_is_recognised() {
+    kinds::speech_is_speech();
+}
+
+#[test]
+fn room_sounds_are_recognised() {
+    kinds::rooms_are_rooms();
+}
+
+#[test]
+fn the_shelf_has_music_of_clearly_different_kinds() {
+    let pieces = shelf::pieces();
+    let ids: std::collections::HashSet<_> = pieces.iter().map(|p| p.id).collect();
+    assert!(pieces.len() >= 12 && ids.len() == pieces.len());
+    let styles: std::collections::HashSet<_> = pieces.iter().map(|p| p.style).collect();
+    assert_eq!(styles.len(), pieces.len());
+    assert!(pieces.iter().any(|p| p.singing) && pieces.iter().any(|p| p.style.contains("no drums")) && pieces.iter().any(|p| p.style.contains("build")));
+    assert!(pieces.iter().any(|p| p.score.metre == 3));
+    let terms: std::collections::HashSet<_> = pieces.iter().map(|p| p.terms.name()).collect();
+    assert_eq!(terms.len(), 4, "terms of every kind");
+    for piece in &pieces {
+        assert!((50.0..180.0).contains(&piece.score.length_s()) && !piece.moods.is_empty(), "{}", piece.id);
+    }
+}
+
+/// The film shows the moments that one hears: the picture changes most at them.
+#[test]
+fn the_film_shows_its_moments() {
+    let (width, height) = film::SIZE_PX;
+    let mut canvas = tiny_skia::Pixmap::new(width, height).unwrap();
+    let mut drawn = |frame: u64| {
+        film::draw(&mut canvas, frame);
+        canvas.data().to_vec()
+    };
+    // Without the burnt-in counter at the foot.
+    let seen = (width * 240 * 4) as usize;
+    let mut change = |a: u64, b: u64| {
+        let (a, b) = (drawn(a), drawn(b));
+        a[..seen].iter().zip(&b[..seen]).map(|(x, y)| u64::from(x.abs_diff(*y))).sum::<u64>()
+    };
+    for moment in CUT.moments {
+        assert!(change(moment.frame - 1, moment.frame + 2) > 3 * change(moment.frame - 5, moment.frame - 2), "{}", moment.name);
+    }
+    for shot in &CUT.shots[1..] {
+        assert!(change(shot.start_frame - 1, shot.start_frame) > 1_000_000, "{}", shot.name);
+    }
 }

@@ -131,3 +131,48 @@ fn an_overview_holds_the_peaks() {
     let drawn = overview(&Sound::new(vec![plane]), 100);
     assert_eq!(drawn.peaks, [0, 0, 32_768, 0, 0, 0, 0, 0, 0, 65_535]);
 }
+
+/// A film made by ffmpeg itself: what it was told is what is read back.
+#[test]
+fn a_film_says_its_rate_length_and_timecode() {
+    use jaunty_media::film;
+    let folder = tempfile::tempdir().unwrap();
+    for (rate, num, den, drop_frame, timecode, frames) in [
+        ("30000/1001", 30_000, 1001, true, "01:00:00;02", 90),
+        ("25", 25, 1, false, "10:00:00:00", 50),
+        ("24000/1001", 24_000, 1001, false, "00:59:59:00", 48),
+    ] {
+        let path = folder.path().join("film.mp4");
+        let made = std::process::Command::new("ffmpeg")
+            .args(["-v", "error", "-nostdin", "-f", "lavfi", "-i", &format!("testsrc=size=64x36:rate={rate}"), "-f", "lavfi", "-i", "sine=frequency=440:sample_rate=44100:duration=1.9"])
+            .args(["-frames:v", &frames.to_string(), "-timecode", timecode, "-c:v", "libx264", "-pix_fmt", "yuv420p", "-y"])
+            .arg(&path)
+            .status()
+            .expect("ffmpeg is installed by ./test");
+        assert!(made.success());
+        let facts = film::probe(&path).unwrap();
+        assert_eq!((facts.rate.num(), facts.rate.den(), facts.rate.is_drop_frame()), (num, den, drop_frame));
+        assert_eq!((facts.length_frames, facts.has_sound, facts.width_px, facts.height_px), (frames, true, 64, 36));
+        assert_eq!(facts.first_frame, Some(facts.rate.frame_from_timecode(timecode).unwrap()));
+        // Its own sound comes out at 48 kHz and as long as it was, to the nearest blocks of AAC.
+        let wav = folder.path().join("own.wav");
+        film::extract_sound(&path, &wav).unwrap();
+        let own = jaunty_media::decode_to_sound(&wav).unwrap();
+        assert!(jaunty_core::sound::Source::len_samples(&own).abs_diff(91_200) < 2500);
+        let jpeg = folder.path().join("still.jpg");
+        film::still(&path, 0.5, 32, &jpeg).unwrap();
+        assert!(std::fs::read(&jpeg).unwrap().starts_with(&[0xff, 0xd8]));
+    }
+    let letter = folder.path().join("letter.mp4");
+    std::fs::write(&letter, "Dear editor").unwrap();
+    let told = film::probe(&letter).unwrap_err().to_string();
+    assert!(told.contains("no film") && !told.contains(&folder.path().display().to_string()), "{told}");
+}
+
+#[test]
+fn words_are_spoken_without_silence_around_them() {
+    let spoken = jaunty_media::speak("At noon, it struck.", "en-gb").expect("espeak-ng is installed by ./test");
+    let samples = &spoken.channels()[0];
+    assert!((24_000..144_000).contains(&samples.len()), "{} samples", samples.len());
+    assert!(samples[..480].iter().any(|s| s.abs() > 0.005) && samples[samples.len() - 480..].iter().any(|s| s.abs() > 0.002));
+}

@@ -74,3 +74,28 @@ fn what_cannot_be_done_is_said_and_ends_with_a_failure() {
         assert!(!output.status.success() && text.contains(said) && output.stdout.is_empty(), "{arguments:?}: {text}");
     }
 }
+
+#[test]
+fn shots_and_kind_say_what_scripts_ask_for() {
+    let folder = TempDir::new().unwrap();
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    let list = "TITLE: X\nFCM: DROP FRAME\n001 A V C 00:00:00:00 00:00:02;00 01:00:00;00 01:00:02;00\n* FROM CLIP NAME: ONE\nodd line\n";
+    std::fs::write(path("x.edl"), list).unwrap();
+    let shots = told(&["shots", &path("x.edl"), "--json"]);
+    assert_eq!((&shots["rate"], &shots["drop"], &shots["length_frames"]), (&"30000/1001".into(), &true.into(), &60.into()));
+    assert_eq!(shots["shots"][0]["label"], "ONE");
+    assert_eq!((&shots["shots"][0]["start_frame"], &shots["shots"][0]["end_frame"]), (&0.into(), &60.into()));
+    assert_eq!(shots["unused"][0]["line"], 5);
+    let at_25 = told(&["shots", &path("x.edl"), "--rate", "59.94df", "--json"]);
+    assert_eq!((&at_25["rate"], &at_25["length_frames"]), (&"60000/1001".into(), &120.into()));
+    for (arguments, said) in [(["shots", "nowhere.edl"], "nowhere.edl"), (["kind", "nowhere.wav"], "nowhere.wav")] {
+        let output = jaunty(&arguments);
+        assert!(!output.status.success() && String::from_utf8_lossy(&output.stderr).contains(said));
+    }
+    let output = jaunty(&["shots", &path("x.edl"), "--rate", "12"]);
+    assert!(String::from_utf8_lossy(&output.stderr).contains("no frame rate"));
+    write_wav(Path::new(&path("loop.wav")), &beds::bench_lamp().play().expect("the SoundFont").sound).unwrap();
+    let kind = told(&["kind", &path("loop.wav"), "--json"]);
+    assert_eq!(kind["kind"], "music");
+    assert!(kind["confidence"].as_f64().unwrap() > 0.5);
+}

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-/** How full a bed is, bar by bar: a row of strokes. */
+/** How full a bed is, stroke by stroke: bars of music, or steps of a file. */
 const props = defineProps<{ levelsDb: number[]; width: number; height: number }>()
 const path = computed(() => {
   const step = Math.min(14, props.width / Math.max(1, props.levelsDb.length))
@@ -15,7 +15,7 @@ const path = computed(() => {
 </script>
 
 <template>
-  <svg :width="width" :height="height" class="curve" role="img" :aria-label="`energy of ${levelsDb.length} bars`">
+  <svg :width="width" :height="height" class="curve" role="img" aria-label="its energy from start to end">
     <path :d="path" :stroke-width="Math.min(9, Math.max(1, (width / Math.max(1, levelsDb.length)) * 0.62))" />
   </svg>
 </template>

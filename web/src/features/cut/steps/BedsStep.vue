@@ -1,15 +1,16 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
 import type { UploadProps } from 'ant-design-vue'
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, reactive, ref } from 'vue'
 import { answer, server, type BedView, type CandidateView, type Kind, type Opinion } from '../../../shared/http'
 import { bare, clock, count, decibels } from '../../../shared/words'
 import EnergyCurve from '../../beds/EnergyCurve.vue'
+import { peaksOf } from '../../beds/peaks'
 import ShelfView from '../../beds/ShelfView.vue'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
-const sending = ref<{ name: string; share: number }[]>([])
+const sending = ref<{ name: string; share: number; levelsDb: number[] }[]>([])
 const others = ref<BedView[]>([])
 const FILES = '.wav,.wave,.aif,.aiff,.flac,.mp3,.ogg,.oga,.m4a,.mp4,.aac,audio/*'
 const OPINIONS: { value: Opinion; label: string }[] = [
@@ -33,10 +34,14 @@ const elsewhere = computed(() =>
 
 const send: UploadProps['customRequest'] = async ({ file }) => {
   const chosen = file as File
-  const entry = ref({ name: chosen.name, share: 0 })
-  sending.value.push(entry.value)
-  await props.actions.send('candidates', chosen, (share) => (entry.value.share = share))
-  sending.value = sending.value.filter((one) => one.name !== chosen.name)
+  const entry = reactive({ name: chosen.name, share: 0, levelsDb: [] as number[] })
+  sending.value.push(entry)
+  // Drawn from the file itself, so that it is seen while it is still on its way.
+  void peaksOf(chosen, 120, (peaks) => {
+    entry.levelsDb = peaks.map((peak) => 20 * Math.log10(peak || 1e-3))
+  }).catch(() => undefined)
+  await props.actions.send('candidates', chosen, (share) => (entry.share = share))
+  sending.value = sending.value.filter((one) => one !== entry)
 }
 
 const tried = computed(() => props.listening.candidate.value)
@@ -219,9 +224,11 @@ function note(candidate: CandidateView, event: Event) {
         @change="(hash: unknown) => actions.addCandidate(String(hash))"
       />
     </div>
-    <p v-for="entry in sending" :key="entry.name" role="status">
-      Bringing in {{ entry.name }} <a-progress :percent="Math.round(entry.share * 100)" size="small" />
-    </p>
+    <div v-for="(entry, k) in sending" :key="k" role="status" class="arriving" data-test="arriving">
+      <span>Bringing in {{ entry.name }}</span>
+      <EnergyCurve v-if="entry.levelsDb.length" :levels-db="entry.levelsDb" :width="250" :height="34" />
+      <a-progress :percent="Math.round(entry.share * 100)" size="small" />
+    </div>
     <h3 class="shelf-head">The shelf <small class="soft">music of a supplier, each piece with its terms</small></h3>
     <ShelfView :cut="cut" :actions="actions" :listening="listening" />
   </section>
@@ -317,6 +324,13 @@ function note(candidate: CandidateView, event: Event) {
 }
 .bring :deep(.ant-upload-btn) {
   padding: 8px 0;
+}
+.arriving {
+  display: grid;
+  grid-template-columns: 210px 262px 300px;
+  gap: 14px;
+  align-items: center;
+  padding: 8px 10px;
 }
 .drop {
   font-family: var(--serif);

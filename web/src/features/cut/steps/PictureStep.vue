@@ -145,7 +145,7 @@ useEventListener(document, 'keydown', (event) => {
                 v-if="cut.film.hasSound"
                 :checked="cut.film.soundOn"
                 data-test="film-sound"
-                @change="(event: Event) => actions.filmSound((event.target as HTMLInputElement).checked)"
+                @change="(event: { target: { checked?: boolean } }) => actions.filmSound(event.target.checked === true)"
                 >hear its own sound</a-checkbox
               >
               <button class="plain soft" @click="actions.dropFilm()">take it away</button>
@@ -239,7 +239,7 @@ useEventListener(document, 'keydown', (event) => {
           v-else
           :checked="editing.still"
           data-test="mark-still"
-          @change="(event: Event) => apply({ still: (event.target as HTMLInputElement).checked })"
+          @change="(event: { target: { checked?: boolean } }) => apply({ still: event.target.checked === true })"
           >a still: its hold may change</a-checkbox
         >
         <button class="plain" @click="apply({ frame: here() })">move it here</button>
