@@ -45,6 +45,18 @@ impl Browser {
     /// # Errors
     /// [`BrowserError`]; Chromium and ChromeDriver must be installed.
     pub async fn start() -> Result<Self, BrowserError> {
+        Self::start_with(&[]).await
+    }
+
+    /// Starts one with a microphone that Chromium itself makes up: a beep every second.
+    ///
+    /// # Errors
+    /// As [`Browser::start`].
+    pub async fn start_with_microphone() -> Result<Self, BrowserError> {
+        Self::start_with(&["--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]).await
+    }
+
+    async fn start_with(more: &[&str]) -> Result<Self, BrowserError> {
         let port = free_port()?;
         let process = guarded(&format!("chromedriver --port={port} --allowed-ips=127.0.0.1"))?;
         let driver = format!("http://127.0.0.1:{port}");
@@ -70,6 +82,7 @@ impl Browser {
             "--autoplay-policy=no-user-gesture-required",
         ];
         let mut all: Vec<String> = arguments.map(str::to_owned).to_vec();
+        all.extend(more.iter().map(|a| (*a).to_owned()));
         all.push(format!("--user-data-dir={}", profile.path().display()));
         let capabilities = json!({
             "browserName": "chrome",

@@ -1159,6 +1159,8 @@ export interface components {
             number: string;
             /** @description Why it may not be used for this cut as it stands. */
             objection?: string | null;
+            /** @description Whether somebody sings in it, as the supplier says. */
+            singing: boolean;
             /**
              * Format: date-time
              * @description When it was taken.

@@ -3,7 +3,8 @@ import type { AskCut } from '../../shared/http'
 import { askOf, RATES, type CutFormValue } from './rates'
 
 const value = defineModel<CutFormValue>({ required: true })
-defineProps<{ action: string; busy: boolean }>()
+/** `brief` asks only for what a cut cannot do without. */
+defineProps<{ action: string; busy: boolean; brief?: boolean }>()
 const emit = defineEmits<{ submit: [body: AskCut] }>()
 
 function submit() {
@@ -31,10 +32,10 @@ function submit() {
         data-test="rate-input"
       />
     </a-form-item>
-    <a-form-item label="First timecode">
+    <a-form-item v-if="!brief" label="First timecode">
       <a-input v-model:value="value.firstTimecode" placeholder="00:00:00:00" data-test="first-timecode-input" />
     </a-form-item>
-    <a-form-item>
+    <a-form-item v-if="!brief">
       <a-checkbox v-model:checked="value.commercial" data-test="commercial-input">money is earned with it</a-checkbox>
       <br />
       <a-checkbox v-model:checked="value.paidPlan">we have a paid plan for music</a-checkbox>

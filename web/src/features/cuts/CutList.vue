@@ -88,7 +88,7 @@ const fromFile: UploadProps['customRequest'] = async ({ file }) => {
             <p class="soft">OpenTimelineIO, CMX 3600, MP4, WebM</p>
           </a-upload-dragger>
           <label class="soft">
-            frames a second of an edit list
+            frames a second of a list
             <a-select v-model:value="listRate" size="small" data-test="list-rate">
               <a-select-option value="">inferred</a-select-option>
               <a-select-option v-for="rate in RATES" :key="rate.key" :value="rate.key">{{
@@ -98,7 +98,7 @@ const fromFile: UploadProps['customRequest'] = async ({ file }) => {
           </label>
         </div>
         <h3>New cut, by hand</h3>
-        <CutForm v-model="value" action="Make it" :busy="busy" @submit="make" />
+        <CutForm v-model="value" action="Make it" :busy="busy" brief @submit="make" />
       </section>
     </div>
   </main>
@@ -108,11 +108,11 @@ const fromFile: UploadProps['customRequest'] = async ({ file }) => {
 .home {
   max-width: 980px;
   margin: 0 auto;
-  padding: 44px 24px;
+  padding: 24px;
 }
 header {
   border-bottom: 1px solid var(--ink);
-  margin-bottom: 26px;
+  margin-bottom: 20px;
 }
 h1 {
   font-size: 36px;
@@ -123,7 +123,11 @@ h1 {
   gap: 40px;
 }
 .start {
-  margin-bottom: 22px;
+  margin-bottom: 16px;
+  padding: 12px 16px;
+}
+.start :deep(.ant-upload-btn) {
+  padding: 6px 0;
 }
 .start label {
   display: flex;

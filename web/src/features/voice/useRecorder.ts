@@ -27,6 +27,14 @@ export function useRecorder(cut: () => CutView, actions: CutActions, listening: 
   let worklet: AudioWorkletNode | null = null
   let take: { kept: keep.Kept; firstFrame: number | null; index: number; writing: Promise<unknown> } | null = null
 
+  let chosen = false
+
+  function choose(id: string) {
+    chosen = true
+    device.value = id
+    close()
+  }
+
   async function listDevices() {
     const found = (await navigator.mediaDevices?.enumerateDevices().catch(() => [])) ?? []
     const inputs = found.filter((one) => one.kind === 'audioinput')
@@ -34,6 +42,9 @@ export function useRecorder(cut: () => CutView, actions: CutActions, listening: 
       ...inputs.map((one, k) => ({ id: one.deviceId || 'default', label: one.label || `Microphone ${k + 1}` })),
       { id: STAND_IN, label: 'Stand-in narrator, no microphone' },
     ]
+    // A real microphone comes first, until somebody chooses.
+    const first = devices.value[0]
+    if (device.value === STAND_IN && first && !chosen) device.value = first.id
   }
 
   async function openSource(context: AudioContext) {
@@ -44,7 +55,9 @@ export function useRecorder(cut: () => CutView, actions: CutActions, listening: 
       node.loop = true
       return { node, latencyS: 0, start: () => node.start(), end: () => node.stop() }
     }
-    const audio = { deviceId: device.value, echoCancellation: false, noiseSuppression: false, autoGainControl: false }
+    // Before the first permission browsers hide the names of devices: then any microphone does.
+    const deviceId = device.value === 'default' ? undefined : device.value
+    const audio = { deviceId, echoCancellation: false, noiseSuppression: false, autoGainControl: false }
     const stream = await navigator.mediaDevices.getUserMedia({ audio })
     void listDevices()
     const track = stream.getAudioTracks()[0]
@@ -208,5 +221,5 @@ export function useRecorder(cut: () => CutView, actions: CutActions, listening: 
     }
   })
 
-  return { devices, device, phones, levelDbfs, state, counting, recordedS, open, close, record, stop, recover }
+  return { devices, device, phones, levelDbfs, state, counting, recordedS, choose, open, record, stop, recover }
 }

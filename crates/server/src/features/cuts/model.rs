@@ -371,6 +371,8 @@ pub struct UnusedView {
 pub struct LicenceView {
     /// The terms, for people.
     pub terms: String,
+    /// Whether somebody sings in it, as the supplier says.
+    pub singing: bool,
     /// The line to credit it with.
     pub credit: String,
     /// Number of the licence.
@@ -924,6 +926,7 @@ async fn licence_view(app: &App, cut: &CutRow, licence: &Licence) -> Result<Lice
     let elsewhere = shelf::taken_elsewhere(app, cut.id, &licence.piece, licence.terms).await?;
     Ok(LicenceView {
         terms: licence.terms.name().to_owned(),
+        singing: licence.singing,
         credit: licence.credit.clone(),
         number: licence.number.clone(),
         taken_at: licence.taken_at,

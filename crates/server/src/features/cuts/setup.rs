@@ -46,6 +46,9 @@ pub struct Licence {
     pub maker: String,
     /// The terms.
     pub terms: Terms,
+    /// Whether somebody sings in it, as the supplier says.
+    #[serde(default)]
+    pub singing: bool,
     /// The line to credit it with.
     pub credit: String,
     /// Number of the licence.

@@ -201,6 +201,7 @@ pub async fn take(app: web::Data<App>, path: web::Path<(Uuid, String)>, body: we
         piece: piece.id.clone(),
         maker: piece.maker.clone(),
         terms: piece.terms,
+        singing: piece.singing,
         credit: grant.credit,
         number: grant.number,
         taken_at: Utc::now(),

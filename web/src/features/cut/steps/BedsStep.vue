@@ -108,7 +108,8 @@ function note(candidate: CandidateView, event: Event) {
                 candidate.reading.tempoBpm
                   ? `${Math.round(candidate.reading.tempoBpm)} BPM in ${candidate.reading.metre}`
                   : 'no beat'
-              }}<template v-if="candidate.reading.key">, {{ candidate.reading.key }}</template>
+              }}<template v-if="candidate.reading.key">, {{ candidate.reading.key }}</template
+              ><template v-if="candidate.licence">, {{ candidate.licence.singing ? 'sung' : 'not sung' }}</template>
             </template>
             <template v-else>{{ clock(candidate.lengthS ?? 0) }}</template>
           </div>

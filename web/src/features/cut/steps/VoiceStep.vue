@@ -150,13 +150,13 @@ useEventListener(
           <dt>from</dt>
           <dd>
             <a-select
-              v-model:value="device"
+              :value="device"
               size="small"
               :disabled="busy"
               :options="devices.map((one) => ({ value: one.id, label: one.label }))"
               aria-label="Microphone"
               data-test="device"
-              @change="recorder.close()"
+              @change="(id: unknown) => recorder.choose(String(id))"
             />
             <button class="plain" :disabled="busy" @click="recorder.open().then((opened) => opened?.start())">
               test it
