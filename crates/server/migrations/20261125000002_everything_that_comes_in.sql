@@ -12,6 +12,13 @@ UPDATE revisions r JOIN cuts c ON c.id = r.cut_id SET r.setup = JSON_SET(r.setup
     '$.lengthFrames', JSON_EXTRACT(r.setup, '$.length_frames'),
     '$.shots', JSON_EXTRACT(c.setup, '$.shots'), '$.moments', JSON_EXTRACT(c.setup, '$.moments'), '$.lines', JSON_ARRAY(),
     '$.candidates', JSON_EXTRACT(c.setup, '$.candidates'), '$.takes', JSON_EXTRACT(c.setup, '$.takes'), '$.pieces', JSON_EXTRACT(c.setup, '$.pieces'));
+-- Shots had no end: each lasts to the next one, the last one to the end of the cut.
+UPDATE cuts c SET c.setup = JSON_SET(c.setup, '$.shots', (
+    SELECT COALESCE(JSON_ARRAYAGG(JSON_OBJECT('name', s.name, 'startFrame', s.frame, 'endFrame', COALESCE(
+        (SELECT MIN(n.frame) FROM JSON_TABLE(c.shots, '$[*]' COLUMNS (frame BIGINT PATH '$.frame')) n WHERE n.frame > s.frame),
+        CAST(JSON_VALUE(c.setup, '$.lengthFrames') AS UNSIGNED))) ORDER BY s.frame), JSON_ARRAY())
+    FROM JSON_TABLE(c.shots, '$[*]' COLUMNS (name TEXT PATH '$.name', frame BIGINT PATH '$.frame')) s));
+UPDATE revisions r JOIN cuts c ON c.id = r.cut_id SET r.setup = JSON_SET(r.setup, '$.shots', JSON_EXTRACT(c.setup, '$.shots'));
 -- Words were kept as pairs of start and text.
 UPDATE cuts c SET c.setup = JSON_SET(c.setup, '$.lines', (
     SELECT COALESCE(JSON_ARRAYAGG(JSON_OBJECT('startSamples', w.start, 'words', w.words)), JSON_ARRAY())

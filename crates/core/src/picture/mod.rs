@@ -31,10 +31,8 @@ pub struct Shot {
     /// What is seen.
     pub name: String,
     /// Its first frame, from the start of the cut.
-    #[serde(alias = "frame")]
     pub start_frame: u64,
     /// The frame after its last one.
-    #[serde(default)]
     pub end_frame: u64,
     /// Whether its hold may change.
     #[serde(default)]

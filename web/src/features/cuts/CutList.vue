@@ -1,8 +1,10 @@
 <script setup lang="ts">
-import { message, type UploadProps } from 'ant-design-vue'
+import { message } from 'ant-design-vue'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, sendFile, server, type AskCut, type CutSummary } from '../../shared/http'
+import DropArea from '../../shared/DropArea.vue'
+import { CUT_LISTS, FILMS, isFilm } from '../../shared/files'
 import { bare } from '../../shared/words'
 import CutForm from './CutForm.vue'
 import { emptyForm, rateOf, RATES, type CutFormValue } from './rates'
@@ -14,7 +16,6 @@ const busy = ref(false)
 const value = ref<CutFormValue>(emptyForm())
 /** The frame rate of edit lists, which carry none; empty infers it. */
 const listRate = ref('')
-const FILMS = /\.(webm|mp4|m4v|mov|mkv)$/i
 
 onMounted(async () => {
   try {
@@ -37,12 +38,11 @@ async function make(body: AskCut) {
 }
 
 /** A cut from an edit list or a film: both say how long it is. */
-const fromFile: UploadProps['customRequest'] = async ({ file }) => {
-  const chosen = file as File
+async function fromFile(chosen: File) {
   busy.value = true
   const rate = listRate.value ? rateOf(listRate.value) : null
   const query = rate ? `?num=${rate.num}&den=${rate.den}&dropFrame=${rate.dropFrame}` : ''
-  const place = FILMS.test(chosen.name) ? 'from-film' : `from-list${query}`
+  const place = isFilm(chosen.name) ? 'from-film' : `from-list${query}`
   try {
     const cut = await sendFile(`/api/cuts/${place}`, chosen, () => undefined)
     await router.push(`/cuts/${cut.id}/picture`)
@@ -77,16 +77,14 @@ const fromFile: UploadProps['customRequest'] = async ({ file }) => {
       <section>
         <h3>New cut, from a file</h3>
         <div class="card start">
-          <a-upload-dragger
-            :custom-request="fromFile"
-            :show-upload-list="false"
+          <DropArea
+            title="Drop an edit list or a film"
+            hint="OpenTimelineIO, CMX 3600, MP4, WebM"
+            :accept="`${CUT_LISTS},${FILMS}`"
             :disabled="busy"
-            accept=".edl,.otio,.json,.txt,.webm,.mp4,.m4v,.mov,.mkv"
-            data-test="from-file"
-          >
-            <p class="drop">Drop an edit list or a film</p>
-            <p class="soft">OpenTimelineIO, CMX 3600, MP4, WebM</p>
-          </a-upload-dragger>
+            test="from-file"
+            @file="fromFile"
+          />
           <label class="soft">
             frames a second of a list
             <a-select v-model:value="listRate" size="small" data-test="list-rate">
@@ -126,9 +124,6 @@ h1 {
   margin-bottom: 16px;
   padding: 12px 16px;
 }
-.start :deep(.ant-upload-btn) {
-  padding: 6px 0;
-}
 .start label {
   display: flex;
   align-items: center;
@@ -137,11 +132,6 @@ h1 {
 }
 .start .ant-select {
   width: 130px;
-}
-.drop {
-  font-family: var(--serif);
-  font-size: 17px;
-  margin: 0;
 }
 .cut {
   display: grid;

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
-import type { UploadProps } from 'ant-design-vue'
-import { computed, onBeforeUnmount, onMounted, reactive, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import { answer, server, type BedView, type CandidateView, type Kind, type Opinion } from '../../../shared/http'
+import DropArea from '../../../shared/DropArea.vue'
+import { SOUNDS, useSending } from '../../../shared/files'
+import SendingList from '../../../shared/SendingList.vue'
 import { bare, clock, count, decibels } from '../../../shared/words'
 import EnergyCurve from '../../beds/EnergyCurve.vue'
 import { peaksOf } from '../../beds/peaks'
@@ -10,9 +12,8 @@ import ShelfView from '../../beds/ShelfView.vue'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
-const sending = ref<{ name: string; share: number; levelsDb: number[] }[]>([])
+const { sending, send } = useSending()
 const others = ref<BedView[]>([])
-const FILES = '.wav,.wave,.aif,.aiff,.flac,.mp3,.ogg,.oga,.m4a,.mp4,.aac,audio/*'
 const OPINIONS: { value: Opinion; label: string }[] = [
   { value: 'yes', label: 'yes' },
   { value: 'maybe', label: 'maybe' },
@@ -32,17 +33,14 @@ const elsewhere = computed(() =>
   others.value.filter((bed) => !props.cut.candidates.some((candidate) => candidate.hash === bed.hash)),
 )
 
-const send: UploadProps['customRequest'] = async ({ file }) => {
-  const chosen = file as File
-  const entry = reactive({ name: chosen.name, share: 0, levelsDb: [] as number[] })
-  sending.value.push(entry)
-  // Drawn from the file itself, so that it is seen while it is still on its way.
-  void peaksOf(chosen, 120, (peaks) => {
-    entry.levelsDb = peaks.map((peak) => 20 * Math.log10(peak || 1e-3))
-  }).catch(() => undefined)
-  await props.actions.send('candidates', chosen, (share) => (entry.share = share))
-  sending.value = sending.value.filter((one) => one !== entry)
-}
+const bringIn = (file: File) =>
+  send(file, (progress, entry) => {
+    // Drawn from the file itself, so that it is seen while it is still on its way.
+    void peaksOf(file, 120, (peaks) => {
+      entry.levelsDb = peaks.map((peak) => 20 * Math.log10(peak || 1e-3))
+    }).catch(() => undefined)
+    return props.actions.send('candidates', file, progress)
+  })
 
 const tried = computed(() => props.listening.candidate.value)
 const triable = computed(() => props.cut.candidates.filter((candidate) => candidate.fit))
@@ -206,16 +204,14 @@ function note(candidate: CandidateView, event: Event) {
       the cut and brought down under the voice, so nothing shouts.
     </p>
     <div class="bring">
-      <a-upload-dragger
-        :custom-request="send"
-        :show-upload-list="false"
-        :multiple="true"
-        :accept="FILES"
-        data-test="bed-upload"
-      >
-        <p class="drop">Drop music here, as many files as you like</p>
-        <p class="soft">WAV, AIFF, FLAC, MP3, Ogg Vorbis, M4A, up to 2 GB each</p>
-      </a-upload-dragger>
+      <DropArea
+        title="Drop music here, as many files as you like"
+        hint="WAV, AIFF, FLAC, MP3, Ogg Vorbis, M4A, up to 2 GB each"
+        :accept="SOUNDS"
+        test="bed-upload"
+        multiple
+        @file="bringIn"
+      />
       <a-select
         v-if="elsewhere.length"
         :value="undefined"
@@ -225,11 +221,7 @@ function note(candidate: CandidateView, event: Event) {
         @change="(hash: unknown) => actions.addCandidate(String(hash))"
       />
     </div>
-    <div v-for="(entry, k) in sending" :key="k" role="status" class="arriving" data-test="arriving">
-      <span>Bringing in {{ entry.name }}</span>
-      <EnergyCurve v-if="entry.levelsDb.length" :levels-db="entry.levelsDb" :width="250" :height="34" />
-      <a-progress :percent="Math.round(entry.share * 100)" size="small" />
-    </div>
+    <SendingList :sending="sending" />
     <h3 class="shelf-head">The shelf <small class="soft">music of a supplier, each piece with its terms</small></h3>
     <ShelfView :cut="cut" :actions="actions" :listening="listening" />
   </section>
@@ -322,21 +314,6 @@ function note(candidate: CandidateView, event: Event) {
 }
 .bring .ant-select {
   width: 260px;
-}
-.bring :deep(.ant-upload-btn) {
-  padding: 8px 0;
-}
-.arriving {
-  display: grid;
-  grid-template-columns: 210px 262px 300px;
-  gap: 14px;
-  align-items: center;
-  padding: 8px 10px;
-}
-.drop {
-  font-family: var(--serif);
-  font-size: 16px;
-  margin: 0;
 }
 .hand {
   color: var(--hand);

@@ -1,8 +1,11 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
-import { message, type UploadProps } from 'ant-design-vue'
+import { message } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import type { AskCut, MomentKind } from '../../../shared/http'
+import DropArea from '../../../shared/DropArea.vue'
+import { CUT_LISTS, FILMS, isFilm, OTHER_LISTS, useSending } from '../../../shared/files'
+import SendingList from '../../../shared/SendingList.vue'
 import { bare, count } from '../../../shared/words'
 import CutForm from '../../cuts/CutForm.vue'
 import { formOf, type CutFormValue } from '../../cuts/rates'
@@ -13,9 +16,8 @@ import type { StepProps } from './props'
 const props = defineProps<StepProps>()
 const value = ref<CutFormValue>(formOf(props.cut))
 const describing = ref(false)
-const sending = ref<{ name: string; share: number } | null>(null)
+const { sending, send } = useSending()
 const selected = ref<{ kind: 'shot' | 'moment'; index: number } | null>(null)
-const FILMS = /\.(webm|mp4|m4v|mov|mkv)$/i
 const KINDS: { value: MomentKind; label: string; key: string }[] = [
   { value: 'hit', label: 'hit', key: 'h' },
   { value: 'title', label: 'title', key: 't' },
@@ -40,14 +42,8 @@ async function save(body: AskCut) {
   }
 }
 
-const send: UploadProps['customRequest'] = async ({ file }) => {
-  const chosen = file as File
-  sending.value = { name: chosen.name, share: 0 }
-  await props.actions.send(FILMS.test(chosen.name) ? 'film' : 'picture/list', chosen, (share) => {
-    if (sending.value) sending.value.share = share
-  })
-  sending.value = null
-}
+const bringIn = (file: File) =>
+  send(file, (progress) => props.actions.send(isFilm(file.name) ? 'film' : 'picture/list', file, progress))
 
 /** What is selected, as it can be changed. */
 const editing = ref<{ name: string; timecode: string; frame: number; still: boolean; kind: MomentKind } | null>(null)
@@ -163,19 +159,15 @@ useEventListener(document, 'keydown', (event) => {
             <a :href="`/api/cuts/${cut.id}/picture/shots.otio`">shots as OpenTimelineIO</a>
             <a :href="`/api/cuts/${cut.id}/picture/shots.edl`">as edit list</a>
           </p>
-          <p v-if="sending" role="status">
-            Bringing in {{ sending.name }} <a-progress :percent="Math.round(sending.share * 100)" size="small" />
-          </p>
-          <a-upload-dragger
-            :custom-request="send"
-            :show-upload-list="false"
-            :disabled="sending !== null"
-            accept=".edl,.otio,.json,.csv,.txt,.tsv,.vtt,.srt,.webm,.mp4,.m4v,.mov,.mkv"
-            data-test="picture-upload"
-          >
-            <p class="drop">{{ cut.film ? 'Drop a newer film or list' : 'Drop the film or a list of shots' }}</p>
-            <p class="soft">MP4, WebM, OpenTimelineIO, CMX 3600, CSV of moments, WebVTT or SubRip captions</p>
-          </a-upload-dragger>
+          <SendingList :sending="sending" />
+          <DropArea
+            :title="cut.film ? 'Drop a newer film or list' : 'Drop the film or a list of shots'"
+            hint="MP4, WebM, OpenTimelineIO, CMX 3600, CSV of moments, WebVTT or SubRip captions"
+            :accept="`${CUT_LISTS},${OTHER_LISTS},${FILMS}`"
+            :disabled="sending.length > 0"
+            test="picture-upload"
+            @file="bringIn"
+          />
         </template>
       </div>
     </div>
@@ -295,14 +287,6 @@ useEventListener(document, 'keydown', (event) => {
   display: flex;
   gap: 16px;
   align-items: baseline;
-}
-.drop {
-  font-family: var(--serif);
-  font-size: 16px;
-  margin: 0;
-}
-.facts-side :deep(.ant-upload-btn) {
-  padding: 8px 0;
 }
 .report {
   margin: 12px 0 0;

@@ -1,7 +1,10 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
-import { Modal, type UploadProps } from 'ant-design-vue'
+import { Modal } from 'ant-design-vue'
 import { computed, onMounted, ref, watch } from 'vue'
+import DropArea from '../../../shared/DropArea.vue'
+import { SOUNDS, useSending } from '../../../shared/files'
+import SendingList from '../../../shared/SendingList.vue'
 import { bare, clock, count, decibels } from '../../../shared/words'
 import FilmView from '../../film/FilmView.vue'
 import { useRecorder } from '../../voice/useRecorder'
@@ -11,22 +14,14 @@ const props = defineProps<StepProps>()
 const recorder = useRecorder(() => props.cut, props.actions, props.listening)
 const { state, device, devices, phones, levelDbfs, counting, recordedS } = recorder
 onMounted(recorder.recover)
-const FILES = '.wav,.wave,.aif,.aiff,.flac,.mp3,.ogg,.oga,.m4a,.mp4,.aac,audio/*'
 const PHONES = [
   { value: 'silent', label: 'nothing' },
   { value: 'low', label: 'the cut, low' },
   { value: 'full', label: 'the cut' },
 ]
 
-const sending = ref<{ name: string; share: number } | null>(null)
-const send: UploadProps['customRequest'] = async ({ file }) => {
-  const chosen = file as File
-  sending.value = { name: chosen.name, share: 0 }
-  await props.actions.send('takes', chosen, (share) => {
-    if (sending.value) sending.value.share = share
-  })
-  sending.value = null
-}
+const { sending, send } = useSending()
+const bringIn = (file: File) => send(file, (progress) => props.actions.send('takes', file, progress))
 
 /** The written lines as they are being edited: one a line, its time before it. */
 const text = ref('')
@@ -230,19 +225,15 @@ useEventListener(
         <p v-if="cut.takes.length" class="soft">
           Filled phrases are heard. Click an empty one to use that phrase of that take.
         </p>
-        <p v-if="sending" role="status">
-          Bringing in {{ sending.name }} <a-progress :percent="Math.round(sending.share * 100)" size="small" />
-        </p>
-        <a-upload-dragger
-          :custom-request="send"
-          :show-upload-list="false"
-          :accept="FILES"
-          :disabled="sending !== null"
-          data-test="narration-upload"
-        >
-          <p class="drop">Drop a narration here</p>
-          <p class="soft">it starts with the cut; its phrases and gaps are found</p>
-        </a-upload-dragger>
+        <SendingList :sending="sending" />
+        <DropArea
+          title="Drop a narration here"
+          hint="it starts with the cut; its phrases and gaps are found"
+          :accept="SOUNDS"
+          :disabled="sending.length > 0"
+          test="narration-upload"
+          @file="bringIn"
+        />
         <h3 class="written">
           Written lines <small class="soft">a time, then the words; captions fill this at Picture</small>
         </h3>
@@ -363,14 +354,6 @@ useEventListener(
 }
 .phrases button.on {
   background: var(--voice);
-}
-.drop {
-  font-family: var(--serif);
-  font-size: 16px;
-  margin: 0;
-}
-.right :deep(.ant-upload-btn) {
-  padding: 8px 0;
 }
 .written {
   margin-top: 18px;
