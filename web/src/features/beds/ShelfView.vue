@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { message, Modal } from 'ant-design-vue'
+import { message } from 'ant-design-vue'
 import { onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
+import { ask } from '../../shared/ask'
 import { answer, server, type CutView, type ShelfPieceView } from '../../shared/http'
 import { clock, count } from '../../shared/words'
 import type { CutActions } from '../cut/useCut'
@@ -90,14 +91,12 @@ async function listen(piece: ShelfPieceView) {
 
 function take(piece: ShelfPieceView) {
   if (!piece.objection) return void props.actions.takePiece(piece.id, false)
-  Modal.confirm({
+  ask({
     title: piece.objection,
     content: 'If you take it all the same, this warning stays in the record of the cut and in its check.',
-    okText: 'Take it all the same',
-    okType: 'danger',
-    cancelText: 'Leave it',
-    autoFocusButton: 'cancel',
-    onOk: () => props.actions.takePiece(piece.id, true),
+    yes: 'Take it all the same',
+    no: 'Leave it',
+    onYes: () => props.actions.takePiece(piece.id, true),
   })
 }
 </script>

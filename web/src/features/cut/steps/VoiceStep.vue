@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
-import { Modal } from 'ant-design-vue'
 import { computed, onMounted, ref, watch } from 'vue'
+import { ask } from '../../../shared/ask'
 import DropArea from '../../../shared/DropArea.vue'
 import { SOUNDS, useSending } from '../../../shared/files'
 import SendingList from '../../../shared/SendingList.vue'
 import { bare, clock, count, decibels } from '../../../shared/words'
 import FilmView from '../../film/FilmView.vue'
+import { linesOf, textOf } from '../../voice/lines'
 import { useRecorder } from '../../voice/useRecorder'
 import type { StepProps } from './props'
 
@@ -25,32 +26,14 @@ const bringIn = (file: File) => send(file, (progress) => props.actions.send('tak
 
 /** The written lines as they are being edited: one a line, its time before it. */
 const text = ref('')
-const written = computed(() => props.cut.lines.map((line) => `${clock(line.atS, true)}  ${line.words}`).join('\n'))
+const written = computed(() => textOf(props.cut.lines))
 watch(written, (now) => (text.value = now), { immediate: true })
 const unread = ref<string | null>(null)
 
-function parsed(): { atS: number; words: string }[] | null {
-  let at = 0
-  const lines = []
-  for (const [k, row] of text.value.split('\n').entries()) {
-    if (!row.trim()) continue
-    const match = /^\s*(?:(\d+):)?(\d+(?:[.,]\d+)?)\s+(.*\S)\s*$/.exec(row)
-    // A line without a time comes three seconds after the one before.
-    at = match ? Number(match[1] ?? 0) * 60 + Number(match[2]?.replace(',', '.')) : at + 3
-    const words = match ? (match[3] ?? '') : row.trim()
-    if (at >= props.cut.lengthS) {
-      unread.value = `Line ${k + 1} lies behind the end of the cut.`
-      return null
-    }
-    lines.push({ atS: at, words })
-  }
-  unread.value = null
-  return lines
-}
-
 async function saveLines(): Promise<boolean> {
-  const lines = parsed()
-  if (!lines) return false
+  const lines = linesOf(text.value, props.cut.lengthS)
+  unread.value = typeof lines === 'number' ? `Line ${lines} lies behind the end of the cut.` : null
+  if (typeof lines === 'number') return false
   return text.value === written.value || props.actions.setLines(lines)
 }
 
@@ -66,12 +49,12 @@ const next = computed(() => props.cut.lines.find((line) => line.atS > props.list
 const busy = computed(() => state.value !== 'idle')
 
 function drop(hash: string, name: string) {
-  Modal.confirm({
+  ask({
     title: `Take "${name}" away?`,
     content: 'What is used of it goes too. Undo brings it back; the recording itself stays stored.',
-    okText: 'Take it away',
-    cancelText: 'Keep it',
-    onOk: () => props.actions.dropTake(hash),
+    yes: 'Take it away',
+    no: 'Keep it',
+    onYes: () => props.actions.dropTake(hash),
   })
 }
 
