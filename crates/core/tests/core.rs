@@ -4,6 +4,7 @@ mod parts {
     pub mod any_input;
     pub mod check;
     pub mod fit;
+    pub mod key;
     pub mod levels;
     pub mod loudness;
     pub mod music;

@@ -210,7 +210,9 @@ fn drums(score: &mut Score, drums: Drums, beats: usize, start: f64, fullness: u8
         }
         Drums::March => {
             [0.0, 2.0].iter().for_each(|at| hit(kick, loud + 6, *at));
-            [0.0f64, 0.5, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0, 3.25, 3.5, 3.75].iter().for_each(|at| hit(snare, loud - if at.fract() == 0.0 { 4 } else { 22 }, *at));
+            [0.0f64, 0.5, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0, 3.25, 3.5, 3.75]
+                .iter()
+                .for_each(|at| hit(snare, loud - if at.fract() == 0.0 { 4 } else { 22 }, *at));
         }
     }
     if first && fullness > 1 {

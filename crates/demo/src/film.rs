@@ -29,7 +29,24 @@ pub fn make(path: &Path, from: u64, to: u64) -> Result<(), DemoError> {
     let mut encoder = Command::new("ffmpeg")
         .args(["-v", "error", "-nostdin", "-f", "rawvideo", "-pix_fmt", "rgba", "-s", &format!("{width}x{height}"), "-r", &rate.to_string(), "-i", "-", "-i"])
         .arg(&wav)
-        .args(["-pix_fmt", "yuv420p", "-c:v", "libvpx", "-b:v", "500k", "-deadline", "realtime", "-cpu-used", "8", "-g", "12", "-c:a", "libvorbis", "-q:a", "3"])
+        .args([
+            "-pix_fmt",
+            "yuv420p",
+            "-c:v",
+            "libvpx",
+            "-b:v",
+            "500k",
+            "-deadline",
+            "realtime",
+            "-cpu-used",
+            "8",
+            "-g",
+            "12",
+            "-c:a",
+            "libvorbis",
+            "-q:a",
+            "3",
+        ])
         .args(["-metadata", &format!("timecode={first}"), "-f", "webm", "-y"])
         .arg(path)
         .stdin(Stdio::piped())
@@ -135,8 +152,15 @@ impl Draw<'_> {
     /// A number in seven-segment figures.
     fn figures(&mut self, text: &str, x: f32, y: f32) {
         const SEGMENTS: [u8; 10] = [0b111_0111, 0b001_0010, 0b101_1101, 0b101_1011, 0b011_1010, 0b110_1011, 0b110_1111, 0b101_0010, 0b111_1111, 0b111_1011];
-        const PLACES: [(f32, f32, f32, f32); 7] =
-            [(1.0, 0.0, 5.0, 1.4), (0.0, 0.6, 1.4, 5.0), (5.6, 0.6, 1.4, 5.0), (1.0, 5.3, 5.0, 1.4), (0.0, 6.2, 1.4, 5.0), (5.6, 6.2, 1.4, 5.0), (1.0, 10.6, 5.0, 1.4)];
+        const PLACES: [(f32, f32, f32, f32); 7] = [
+            (1.0, 0.0, 5.0, 1.4),
+            (0.0, 0.6, 1.4, 5.0),
+            (5.6, 0.6, 1.4, 5.0),
+            (1.0, 5.3, 5.0, 1.4),
+            (0.0, 6.2, 1.4, 5.0),
+            (5.6, 6.2, 1.4, 5.0),
+            (1.0, 10.6, 5.0, 1.4),
+        ];
         for (k, character) in text.chars().enumerate() {
             let left = x + 10.0 * k as f32;
             match character.to_digit(10) {

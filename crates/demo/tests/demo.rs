@@ -4,9 +4,9 @@ mod kinds;
 
 use jaunty_core::fit::{Audible, FitRequest, FittingEnd, fittings};
 use jaunty_core::reading::{EndingKind, keep_going, read_bed};
+use jaunty_core::sound::Source;
 use jaunty_core::speech::read_speech;
 use jaunty_core::units::seconds_from_samples;
-use jaunty_core::sound::Source;
 use jaunty_demo::score::{Played, Score};
 use jaunty_demo::{CUT, LINES, beds, film, narration, shelf};
 use jaunty_media::write_wav;
@@ -98,6 +98,11 @@ fn music_of_the_shelf_is_recognised() {
 #[test]
 fn speech_in_other_languages_is_recognised() {
     kinds::speech_is_speech();
+}
+
+#[test]
+fn the_kind_is_not_in_the_level() {
+    kinds::level_and_layout_do_not_matter();
 }
 
 #[test]

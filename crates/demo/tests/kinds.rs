@@ -23,6 +23,22 @@ pub fn music_is_music() {
     }
 }
 
+/// The kind is not in the level, nor in the number of channels, nor in silence around the sound.
+pub fn level_and_layout_do_not_matter() {
+    let music = beds::bench_lamp().play().expect("the SoundFont").sound;
+    let speech = speak("The bench was cleared, and the lamp was lit. Nobody said a word.", "en").expect("espeak-ng");
+    for (sound, kind) in [(&music, Kind::Music), (&speech, Kind::Speech)] {
+        let plane = &sound.channels()[0];
+        let quieter: Vec<f32> = plane.iter().map(|s| s * 0.1).collect();
+        let mut framed = vec![0.0; 96_000];
+        framed.extend_from_slice(plane);
+        framed.extend(vec![0.0; 96_000]);
+        for other in [Sound::new(vec![quieter]), Sound::new(vec![plane.clone(), plane.clone()]), Sound::new(vec![framed])] {
+            assert_eq!(kind_of(&other).0, kind);
+        }
+    }
+}
+
 pub fn speech_is_speech() {
     let texts = [
         ("it", "La torre era ferma da anni. Ogni giovedì salivamo le scale con gli attrezzi, e nessuno parlava."),

@@ -25,7 +25,15 @@ async fn main() -> Result<(), BrowserError> {
         }
         tokio::time::sleep(Duration::from_millis(1800)).await;
         if let Some(selector) = click {
-            browser.client().find_all(fantoccini::Locator::Css(selector)).await?.into_iter().nth(3).ok_or_else(|| BrowserError::Missing(selector.into()))?.click().await?;
+            browser
+                .client()
+                .find_all(fantoccini::Locator::Css(selector))
+                .await?
+                .into_iter()
+                .nth(3)
+                .ok_or_else(|| BrowserError::Missing(selector.into()))?
+                .click()
+                .await?;
             tokio::time::sleep(Duration::from_millis(700)).await;
         }
         browser.picture(&Path::new(folder).join(format!("{name}.png"))).await?;

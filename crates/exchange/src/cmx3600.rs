@@ -58,8 +58,11 @@ impl<'a> Event<'a> {
 
 /// The rate that a list without one must have been written at.
 fn inferred(text: &str) -> Result<FrameRate, TimeError> {
-    let drop_frame = text.lines().any(|l| l.trim().eq_ignore_ascii_case("FCM: DROP FRAME")) || text.lines().take(2000).any(|l| l.contains(';') && Event::parse(l).is_some());
-    let frames = |l| Event::parse(l).and_then(Result::ok).map(|e| e.times.map(|t| t.rsplit([':', ';', '.', ',']).next().and_then(|f| f.parse::<u32>().ok()).unwrap_or(0)));
+    let drop_frame =
+        text.lines().any(|l| l.trim().eq_ignore_ascii_case("FCM: DROP FRAME")) || text.lines().take(2000).any(|l| l.contains(';') && Event::parse(l).is_some());
+    let frames = |l| {
+        Event::parse(l).and_then(Result::ok).map(|e| e.times.map(|t| t.rsplit([':', ';', '.', ',']).next().and_then(|f| f.parse::<u32>().ok()).unwrap_or(0)))
+    };
     let (mut highest, mut count) = (0, 0);
     for frame in text.lines().take(20_000).filter_map(frames).flatten() {
         highest = highest.max(frame);
@@ -96,7 +99,11 @@ impl<'a> Reader<'a> {
             self.current = Some((event.number, None, None));
         }
         if !event.has_picture() {
-            return skip(if event.channels.eq_ignore_ascii_case("NONE") { "it has no channels".into() } else { "sound only: there is no picture in it".into() });
+            return skip(if event.channels.eq_ignore_ascii_case("NONE") {
+                "it has no channels".into()
+            } else {
+                "sound only: there is no picture in it".into()
+            });
         }
         if !matches!(event.transition.as_bytes().first(), Some(b'C' | b'D' | b'W' | b'K' | b'c' | b'd' | b'w' | b'k')) {
             return skip(format!("\"{}\" is no kind of transition: C, D, W or K", event.transition));
@@ -121,7 +128,8 @@ impl<'a> Reader<'a> {
             return skip("black: it stays a gap between shots".into());
         }
         // V2 lies over V or V1.
-        let layer = event.channels.bytes().skip_while(|b| !b.eq_ignore_ascii_case(&b'V')).nth(1).filter(u8::is_ascii_digit).map_or(1, |d| usize::from(d - b'0'));
+        let layer =
+            event.channels.bytes().skip_while(|b| !b.eq_ignore_ascii_case(&b'V')).nth(1).filter(u8::is_ascii_digit).map_or(1, |d| usize::from(d - b'0'));
         let shot = Shot { name: tidy_name(event.reel, "shot"), start_frame, end_frame, still: false, origin: Origin::List };
         self.shots.push(Listed { shot, line: Some(line_number), layer });
         self.sources.push(frame(event.times[0]).ok());
@@ -157,7 +165,10 @@ impl<'a> Reader<'a> {
             let coloured = colour.len() > 1 && colour.bytes().all(|b| b.is_ascii_uppercase());
             let called = if coloured && !after_colour.trim().is_empty() { after_colour } else { rest };
             match self.rate.frame_from_timecode(time) {
-                Ok(frame) => self.moments.push((line_number, Moment { frame: self.on_record(frame, last), name: tidy_name(called, "moment"), kind: kind_of(called), origin: Origin::List })),
+                Ok(frame) => self.moments.push((
+                    line_number,
+                    Moment { frame: self.on_record(frame, last), name: tidy_name(called, "moment"), kind: kind_of(called), origin: Origin::List },
+                )),
                 Err(cause) => self.unused.push(Unused::new(Some(line_number), line, cause.to_string())),
             }
         }
@@ -232,7 +243,16 @@ pub fn read(text: &str, cut: For) -> Result<List, ExchangeError> {
     kept.sort_by_key(|m| m.frame);
     let marks = Marks { shots: in_order(shots, base, &mut unused), moments: kept };
     unused.sort_by_key(|u| u.line);
-    Ok(List { format: Format::Cmx3600, rate, rate_known: cut.rate.is_some(), first_frame: Some(base), length_frames: Some(end - base), marks, lines: Vec::new(), unused })
+    Ok(List {
+        format: Format::Cmx3600,
+        rate,
+        rate_known: cut.rate.is_some(),
+        first_frame: Some(base),
+        length_frames: Some(end - base),
+        marks,
+        lines: Vec::new(),
+        unused,
+    })
 }
 
 /// Writes the shots of a cut as an edit list; moments follow their shot as `LOC` comments.

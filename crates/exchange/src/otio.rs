@@ -127,7 +127,8 @@ impl Reader {
                 "Clip" | "Stack" | "Track" => {
                     self.markers(item, at_s, start_s);
                     if end > begin {
-                        let shot = Shot { name: tidy_name(name(item), "shot"), start_frame: begin, end_frame: end, still: is_still(item), origin: Origin::List };
+                        let shot =
+                            Shot { name: tidy_name(name(item), "shot"), start_frame: begin, end_frame: end, still: is_still(item), origin: Origin::List };
                         self.shots.push(Listed { shot, line: None, layer });
                     } else {
                         self.skip(item, "it lasts no time");
@@ -147,7 +148,8 @@ fn reference(item: &Value) -> &Value {
 
 fn is_still(item: &Value) -> bool {
     let frozen = |effect: &Value| schema(effect) == "FreezeFrame" || (schema(effect) == "LinearTimeWarp" && effect["time_scalar"].as_f64() == Some(0.0));
-    let image = |url: &str| url.rsplit_once('.').is_some_and(|(_, end)| matches!(end.to_ascii_lowercase().as_str(), "jpg" | "jpeg" | "png" | "tif" | "tiff" | "webp"));
+    let image =
+        |url: &str| url.rsplit_once('.').is_some_and(|(_, end)| matches!(end.to_ascii_lowercase().as_str(), "jpg" | "jpeg" | "png" | "tif" | "tiff" | "webp"));
     item["effects"].as_array().into_iter().flatten().any(frozen) || reference(item)["target_url"].as_str().is_some_and(image)
 }
 
@@ -217,16 +219,7 @@ pub fn read(text: &str, cut: For) -> Result<List, ExchangeError> {
     moments.sort_by_key(|m| m.frame);
     let first_frame = seconds(&timeline["global_start_time"]).map(|s| (s * rate.as_f64()).round().max(0.0) as u64);
     let marks = Marks { shots: in_order(shots, 0, &mut unused), moments };
-    Ok(List {
-        format: Format::OpenTimelineIo,
-        rate,
-        rate_known: true,
-        first_frame,
-        length_frames: Some(end_frame),
-        marks,
-        lines: Vec::new(),
-        unused,
-    })
+    Ok(List { format: Format::OpenTimelineIo, rate, rate_known: true, first_frame, length_frames: Some(end_frame), marks, lines: Vec::new(), unused })
 }
 
 /// Writes the picture of a cut as a timeline of one video track, with gaps where no shot is.

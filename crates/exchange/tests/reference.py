@@ -100,6 +100,21 @@ def make(folder):
     layers.tracks.append(upper)
     otio.adapters.write_to_file(layers, str(folder / "layers.otio"))
     answer["layers.otio"] = {"shots": shots(layers)}
+    # Compounds: stacks inside the track, cut to a part of themselves, and a track cut to a part of itself.
+    nested = otio.schema.Timeline("nested", global_start_time=RationalTime(0, 25))
+    outer = otio.schema.Track("outer", kind=otio.schema.TrackKind.Video)
+    nested.tracks.append(outer)
+    chance = random.Random("nested")
+    for index in range(16):
+        if index % 3:
+            outer.append(clip(f"plain{index}", chance.randint(0, 500), chance.randint(30, 200), 25))
+            continue
+        compound = otio.schema.Stack(f"compound{index}", children=[random_timeline(f"inner{index}{n}", 25, dissolves=False).tracks[0].clone() for n in range(2)])
+        if index % 2:
+            compound.source_range = TimeRange(RationalTime(chance.randint(0, 50), 25), RationalTime(chance.randint(40, 300), 25))
+        outer.append(compound)
+    otio.adapters.write_to_file(nested, str(folder / "nested.otio"))
+    answer["nested.otio"] = {"shots": shots(nested)}
     return answer
 
 

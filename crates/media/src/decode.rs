@@ -158,11 +158,7 @@ impl Reader {
             .probe(&hint, stream, FormatOptions::default(), MetadataOptions::default())
             .map_err(|cause| DecodeError::Unsupported(cause.to_string()))?;
         let track = format.default_track(TrackType::Audio).ok_or_else(|| DecodeError::Unsupported("no sound in it".into()))?;
-        let parameters = track
-            .codec_params
-            .as_ref()
-            .and_then(|p| p.audio())
-            .ok_or_else(|| DecodeError::Unsupported("unknown coding".into()))?;
+        let parameters = track.codec_params.as_ref().and_then(|p| p.audio()).ok_or_else(|| DecodeError::Unsupported("unknown coding".into()))?;
         let decoder = symphonia::default::get_codecs()
             .make_audio_decoder(parameters, &AudioDecoderOptions::default())
             .map_err(|cause| DecodeError::Unsupported(cause.to_string()))?;
@@ -244,11 +240,8 @@ fn edit_list_start(path: &Path, rate_hz: Option<u32>) -> Option<usize> {
     // Version and flags, number of edits, then duration and media time of the first edit.
     let list = &moov[find(b"elst")? + 4..];
     let wide = *list.first()? == 1;
-    let media_time = if wide {
-        i64::from_be_bytes(list.get(16..24)?.try_into().ok()?)
-    } else {
-        i64::from(i32::from_be_bytes(list.get(12..16)?.try_into().ok()?))
-    };
+    let media_time =
+        if wide { i64::from_be_bytes(list.get(16..24)?.try_into().ok()?) } else { i64::from(i32::from_be_bytes(list.get(12..16)?.try_into().ok()?)) };
     let header = &moov[find(b"mdhd")? + 4..];
     let scale_at = if *header.first()? == 1 { 20 } else { 12 };
     let scale = u32::from_be_bytes(header.get(scale_at..scale_at + 4)?.try_into().ok()?);

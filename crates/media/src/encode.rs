@@ -29,12 +29,8 @@ impl<W: Write + Seek> WavStream<W> {
     /// # Errors
     /// What the file system says.
     pub fn new(to: W, channel_count: usize) -> io::Result<Self> {
-        let spec = hound::WavSpec {
-            channels: channel_count as u16,
-            sample_rate: SAMPLE_RATE_HZ,
-            bits_per_sample: BIT_DEPTH,
-            sample_format: hound::SampleFormat::Int,
-        };
+        let spec =
+            hound::WavSpec { channels: channel_count as u16, sample_rate: SAMPLE_RATE_HZ, bits_per_sample: BIT_DEPTH, sample_format: hound::SampleFormat::Int };
         Ok(Self { writer: hound::WavWriter::new(to, spec).map_err(io_error)? })
     }
 

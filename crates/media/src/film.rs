@@ -132,8 +132,10 @@ pub fn probe(path: &Path) -> Result<FilmFacts, FilmError> {
     let rate = told_rate.and_then(|r| known(r, drop_frame)).or_else(|| fraction(&video.r_frame_rate).and_then(|r| known(r, drop_frame)));
     let rate = rate.ok_or_else(|| FilmError::Rate(told_rate.map_or("an unknown number of".into(), |r| format!("{r:.3}"))))?;
     let counted = video.nb_read_packets.as_deref().and_then(|n| n.parse::<u64>().ok()).filter(|n| *n > 0);
-    let lasts_s = [video.duration.as_deref(), video.tags.duration.as_deref(), container.and_then(|c| c.duration.as_deref())].into_iter().flatten().find_map(seconds);
-    let length_frames = counted.or_else(|| lasts_s.and_then(|s| rate.frames_from_seconds(s).ok())).ok_or_else(|| FilmError::NoFilm("it has no frames".into()))?;
+    let lasts_s =
+        [video.duration.as_deref(), video.tags.duration.as_deref(), container.and_then(|c| c.duration.as_deref())].into_iter().flatten().find_map(seconds);
+    let length_frames =
+        counted.or_else(|| lasts_s.and_then(|s| rate.frames_from_seconds(s).ok())).ok_or_else(|| FilmError::NoFilm("it has no frames".into()))?;
     Ok(FilmFacts {
         rate,
         length_frames,

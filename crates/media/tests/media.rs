@@ -8,9 +8,8 @@ use tempfile::TempDir;
 
 /// A second and a half of a 1 kHz tone that starts at a known place, stereo at 48 kHz.
 fn tone() -> Sound {
-    let plane: Vec<f32> = (0..72_000)
-        .map(|n| if n < 24_000 { 0.0 } else { 0.5 * ((n - 24_000) as f32 * 1000.0 * std::f32::consts::TAU / 48_000.0).sin() })
-        .collect();
+    let plane: Vec<f32> =
+        (0..72_000).map(|n| if n < 24_000 { 0.0 } else { 0.5 * ((n - 24_000) as f32 * 1000.0 * std::f32::consts::TAU / 48_000.0).sin() }).collect();
     Sound::new(vec![plane.clone(), plane])
 }
 
@@ -137,14 +136,24 @@ fn an_overview_holds_the_peaks() {
 fn a_film_says_its_rate_length_and_timecode() {
     use jaunty_media::film;
     let folder = tempfile::tempdir().unwrap();
-    for (rate, num, den, drop_frame, timecode, frames) in [
-        ("30000/1001", 30_000, 1001, true, "01:00:00;02", 90),
-        ("25", 25, 1, false, "10:00:00:00", 50),
-        ("24000/1001", 24_000, 1001, false, "00:59:59:00", 48),
-    ] {
+    for (rate, num, den, drop_frame, timecode, frames) in
+        [("30000/1001", 30_000, 1001, true, "01:00:00;02", 90), ("25", 25, 1, false, "10:00:00:00", 50), ("24000/1001", 24_000, 1001, false, "00:59:59:00", 48)]
+    {
         let path = folder.path().join("film.mp4");
         let made = std::process::Command::new("ffmpeg")
-            .args(["-v", "error", "-nostdin", "-f", "lavfi", "-i", &format!("testsrc=size=64x36:rate={rate}"), "-f", "lavfi", "-i", "sine=frequency=440:sample_rate=44100:duration=1.9"])
+            .args([
+                "-v",
+                "error",
+                "-nostdin",
+                "-f",
+                "lavfi",
+                "-i",
+                &format!("testsrc=size=64x36:rate={rate}"),
+                "-f",
+                "lavfi",
+                "-i",
+                "sine=frequency=440:sample_rate=44100:duration=1.9",
+            ])
             .args(["-frames:v", &frames.to_string(), "-timecode", timecode, "-c:v", "libx264", "-pix_fmt", "yuv420p", "-y"])
             .arg(&path)
             .status()

@@ -87,9 +87,7 @@ fn read_narration(sound: &Sound) -> SpeechReading {
 }
 
 fn sections_json(reading: &Reading) -> Vec<Value> {
-    let span = |s: &reading::Section| {
-        json!({ "start": seconds_from_samples(s.start_samples), "end": seconds_from_samples(s.end_samples), "label": s.label })
-    };
+    let span = |s: &reading::Section| json!({ "start": seconds_from_samples(s.start_samples), "end": seconds_from_samples(s.end_samples), "label": s.label });
     reading.sections.iter().map(span).collect()
 }
 

@@ -57,7 +57,12 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
         add(Weight::Note, 0, "This cut has no narration, so the bed has no dips.".into(), "Bring one in at Beds, if there is one.");
     }
     for phrase in plan.phrases.iter().filter(|p| p.end_samples > plan.length_samples) {
-        add(Weight::Look, phrase.start_samples.min(plan.length_samples), "A phrase is cut off by the end of the picture.".into(), "Make the cut longer or the narration shorter.");
+        add(
+            Weight::Look,
+            phrase.start_samples.min(plan.length_samples),
+            "A phrase is cut off by the end of the picture.".into(),
+            "Make the cut longer or the narration shorter.",
+        );
     }
     for object in &bed.levels {
         if let LevelObject::Dip { start_samples, under_speech_db, .. } = *object

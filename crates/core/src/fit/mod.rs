@@ -257,16 +257,7 @@ fn exact(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &
             }
         })
         .collect();
-    let mut fitting = Fitting {
-        length_samples: wanted,
-        pieces,
-        splices,
-        end: plan.end,
-        last_hit_samples: None,
-        speed,
-        cost: plan.cost,
-        notes: Vec::new(),
-    };
+    let mut fitting = Fitting { length_samples: wanted, pieces, splices, end: plan.end, last_hit_samples: None, speed, cost: plan.cost, notes: Vec::new() };
     if own_ending && let Some(last) = fitting.pieces.last() {
         let hit = reading.ending.last_hit_samples;
         let at = last.cut_start_samples as f64 + (hit as f64 - last.source_start_samples as f64) / speed;

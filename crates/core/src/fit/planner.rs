@@ -224,7 +224,9 @@ impl<'a> Planner<'a> {
             // From the last bar line before the last hit the bed is played to its end.
             let hit_bar = self.last_bar();
             let tail = |from: usize| ending.music_end_samples as i64 - self.lines[from];
-            if bar == hit_bar && let Some(cost) = self.leftover_cost(label.time + tail(bar)) {
+            if bar == hit_bar
+                && let Some(cost) = self.leftover_cost(label.time + tail(bar))
+            {
                 offer(label.cost + base + cost, None, FittingEnd::OwnEnding);
             }
             for &(enter, join) in &self.joins[bar] {

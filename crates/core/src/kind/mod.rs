@@ -41,7 +41,18 @@ pub struct Recognised {
 pub const FEATURES: usize = 12;
 /// Their names, in order.
 pub const FEATURE_NAMES: [&str; FEATURES] = [
-    "quiet_share", "pause_share", "syllable_modulation", "pulse", "in_tune", "held_peaks", "peak_count", "flatness_db", "centroid_spread", "centroid", "range_db", "flux",
+    "quiet_share",
+    "pause_share",
+    "syllable_modulation",
+    "pulse",
+    "in_tune",
+    "held_peaks",
+    "peak_count",
+    "flatness_db",
+    "centroid_spread",
+    "centroid",
+    "range_db",
+    "flux",
 ];
 
 const RATE: usize = 24_000;
@@ -189,7 +200,8 @@ fn syllable_modulation(rms: &[f32]) -> f32 {
 fn pulse(rise: &[f32]) -> f32 {
     let middle = mean(rise.iter().copied());
     let centred: Vec<f32> = rise.iter().map(|r| r - middle).collect();
-    let at = |lag: usize| centred.iter().zip(&centred[lag.min(centred.len())..]).map(|(a, b)| a * b).sum::<f32>() / centred.len().saturating_sub(lag).max(1) as f32;
+    let at =
+        |lag: usize| centred.iter().zip(&centred[lag.min(centred.len())..]).map(|(a, b)| a * b).sum::<f32>() / centred.len().saturating_sub(lag).max(1) as f32;
     let whole = at(0).max(1e-12);
     (25..150.min(centred.len() / 2)).map(|lag| at(lag) / whole).fold(0.0, f32::max)
 }
@@ -219,8 +231,7 @@ impl Spectrum {
         let mut frame = 0;
         Blocks::new(BLOCK, HOP).for_each(mono, |magnitudes| {
             let power: Vec<f32> = magnitudes[edges[0]..=edges[BANDS]].iter().map(|m| m * m + 1e-7).collect();
-            let bands: Vec<f32> =
-                edges.windows(2).map(|e| (mean(magnitudes[e[0]..e[1].max(e[0] + 1)].iter().map(|m| m * m)) + 1e-7).ln()).collect();
+            let bands: Vec<f32> = edges.windows(2).map(|e| (mean(magnitudes[e[0]..e[1].max(e[0] + 1)].iter().map(|m| m * m)) + 1e-7).ln()).collect();
             let moved = before.as_ref().map_or((0.0, 0.0), |old| {
                 let steps = bands.iter().zip(old).map(|(new, old)| new - old);
                 (mean(steps.clone().map(|s| s.max(0.0))), mean(steps.map(f32::abs)))

@@ -172,9 +172,7 @@ const CHANGE_REACH: usize = 5;
 /// The best beats through the strength, in frames, and their score.
 fn best_path(strength: &[f32], intervals: &Intervals, prior: &[f32]) -> (f32, Vec<usize>) {
     let len = strength.len();
-    let peak: Vec<f32> = (0..len)
-        .map(|k| strength[k.saturating_sub(1)..(k + 2).min(len)].iter().copied().fold(0.0, f32::max))
-        .collect();
+    let peak: Vec<f32> = (0..len).map(|k| strength[k.saturating_sub(1)..(k + 2).min(len)].iter().copied().fold(0.0, f32::max)).collect();
     let on: Vec<f32> = (0..len).map(|k| (0.06 + 0.35 * peak[k] + 0.65 * strength[k]).ln()).collect();
     let mut off = vec![0.0f32; len + 1];
     for k in 0..len {

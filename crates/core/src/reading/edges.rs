@@ -45,10 +45,7 @@ fn samples_from_frames(frame: usize) -> u64 {
 impl Edges {
     /// Measures `mono` at 24 kHz.
     pub fn find(mono: &[f32], onsets: &OnsetSpectra) -> Self {
-        let levels_db: Vec<f32> = mono
-            .chunks(FRAME_24K)
-            .map(|c| 10.0 * (c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32 + 1e-12).log10())
-            .collect();
+        let levels_db: Vec<f32> = mono.chunks(FRAME_24K).map(|c| 10.0 * (c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32 + 1e-12).log10()).collect();
         let loud = percentile(&levels_db, 0.95);
         // 55 dB under the loud parts is below what is heard of a ring-out under anything else.
         let heard = |level: &f32| *level > (loud - 55.0).max(-80.0);

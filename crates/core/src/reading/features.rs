@@ -26,8 +26,7 @@ pub struct BeatFeatures {
 pub fn of_beats(beats_s: &[f64], onsets: &OnsetSpectra, harmony: &HarmonySpectra, mono: &[f32]) -> Vec<BeatFeatures> {
     let chroma_norm = median_norm(&harmony.chroma);
     let bass_norm = median_norm(&harmony.bass);
-    let flux_means: [f32; FLUX_BANDS] =
-        std::array::from_fn(|band| onsets.flux.iter().map(|f| f[band]).sum::<f32>() / onsets.len().max(1) as f32 + 1e-4);
+    let flux_means: [f32; FLUX_BANDS] = std::array::from_fn(|band| onsets.flux.iter().map(|f| f[band]).sum::<f32>() / onsets.len().max(1) as f32 + 1e-4);
     (0..beats_s.len())
         .map(|k| {
             let start = beats_s[k];

@@ -89,9 +89,7 @@ impl BarLikeness {
 
 /// The energy `E` between two bars: weighted distances of the five groups.
 fn unlikeness(a: &[BeatFeatures], b: &[BeatFeatures], metre: usize) -> f32 {
-    let mean = |of: &dyn Fn(&BeatFeatures, &BeatFeatures) -> f32| {
-        a.iter().zip(b).take(metre).map(|(x, y)| of(x, y)).sum::<f32>() / metre as f32
-    };
+    let mean = |of: &dyn Fn(&BeatFeatures, &BeatFeatures) -> f32| a.iter().zip(b).take(metre).map(|(x, y)| of(x, y)).sum::<f32>() / metre as f32;
     let by_dimension = |x: &[f32], y: &[f32]| distance(x, y) / (x.len() as f32).sqrt();
     let c = mean(&|x, y| distance(&x.chroma, &y.chroma)) / SCALE_CHROMA;
     let b_ = mean(&|x, y| distance(&x.bass, &y.bass)) / SCALE_BASS;

@@ -47,8 +47,7 @@ fn accents(features: &[BeatFeatures]) -> Vec<f32> {
     let low = column(&|k| features[k].attack[0]);
     let high = column(&|k| features[k].attack[2]);
     let loud = column(&|k| features[k].loudness_db);
-    let mixed: Vec<f32> =
-        (0..features.len()).map(|k| 1.0 * harmony[k] + 0.7 * bass[k] + 0.5 * low[k] - 0.15 * high[k] + 0.2 * loud[k]).collect();
+    let mixed: Vec<f32> = (0..features.len()).map(|k| 1.0 * harmony[k] + 0.7 * bass[k] + 0.5 * low[k] - 0.15 * high[k] + 0.2 * loud[k]).collect();
     standardise(&mixed)
 }
 

@@ -30,9 +30,7 @@ impl Blocks {
             for (sample, weight) in input.iter_mut().zip(&self.window) {
                 *sample *= weight;
             }
-            self.fft
-                .process_with_scratch(&mut input, &mut output, &mut scratch)
-                .expect("buffers come from the transform itself");
+            self.fft.process_with_scratch(&mut input, &mut output, &mut scratch).expect("buffers come from the transform itself");
             for (magnitude, bin) in magnitudes.iter_mut().zip(&output) {
                 *magnitude = (bin.re * bin.re + bin.im * bin.im).sqrt();
             }

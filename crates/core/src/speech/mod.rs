@@ -87,10 +87,7 @@ struct Levels {
 impl Levels {
     fn of(mono: &[f32]) -> Self {
         let voiced = high_pass(mono);
-        let raw: Vec<f32> = voiced
-            .chunks(FRAME_24K)
-            .map(|c| 10.0 * (c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32 + 1e-10).log10())
-            .collect();
+        let raw: Vec<f32> = voiced.chunks(FRAME_24K).map(|c| 10.0 * (c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32 + 1e-10).log10()).collect();
         // A frame counts as loud as the quieter of its neighbours' maxima: clicks of one frame vanish.
         let frames_db: Vec<f32> = (0..raw.len())
             .map(|k| {

@@ -56,16 +56,7 @@ pub struct FrameRate {
 
 impl FrameRate {
     /// The rates that pictures run at, as (numerator, denominator).
-    pub const KNOWN: [(u32, u32); 8] = [
-        (24_000, 1001),
-        (24, 1),
-        (25, 1),
-        (30_000, 1001),
-        (30, 1),
-        (50, 1),
-        (60_000, 1001),
-        (60, 1),
-    ];
+    pub const KNOWN: [(u32, u32); 8] = [(24_000, 1001), (24, 1), (25, 1), (30_000, 1001), (30, 1), (50, 1), (60_000, 1001), (60, 1)];
 
     /// A rate of `num/den` frames a second.
     ///

@@ -1,9 +1,9 @@
 //! No input makes anything panic, and every plan is as long as asked.
 
+use super::music::propose;
 use jaunty_core::check::findings;
 use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::mix::{Hear, render};
-use super::music::propose;
 use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};

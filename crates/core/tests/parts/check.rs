@@ -1,9 +1,9 @@
 //! What the check finds, and that it finds nothing where all is well.
 
+use super::music::propose;
 use super::music::{Piece, voice};
 use jaunty_core::check::{Weight, findings};
 use jaunty_core::fit::{FitRequest, fittings};
-use super::music::propose;
 use jaunty_core::plan::{BedInput, Plan};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::shape::LevelObject;
@@ -18,12 +18,7 @@ fn stand() -> (Sound, BedRead, Plan) {
     let speech_sound = voice(70.0, &[(6.0, 12.0), (20.0, 30.0)], 0.12);
     let speech = read_speech(&speech_sound, &mut keep_going()).unwrap();
     let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest { length_samples }).remove(0);
-    let plan = propose(
-        length_samples,
-        Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }),
-        Some((&speech_sound, &speech)),
-        &[],
-    );
+    let plan = propose(length_samples, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }), Some((&speech_sound, &speech)), &[]);
     (bed, read, plan)
 }
 

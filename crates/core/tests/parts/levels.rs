@@ -1,9 +1,9 @@
 //! Levels under speech, swells in gaps, fades: measured on what is rendered.
 
+use super::music::propose;
 use super::music::{Piece, voice};
 use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::mix::{Hear, render};
-use super::music::propose;
 use jaunty_core::plan::{BedInput, Plan};
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::shape::{GainCurve, LevelObject};
@@ -37,12 +37,7 @@ static MIXED: LazyLock<Mixed> = LazyLock::new(|| {
     let read = read_bed(&bed, &mut keep_going()).unwrap();
     let speech = read_speech(&voice, &mut keep_going()).unwrap();
     let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest { length_samples: LENGTH }).remove(0);
-    let plan = propose(
-        LENGTH,
-        Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }),
-        Some((&voice, &speech)),
-        &[],
-    );
+    let plan = propose(LENGTH, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }), Some((&voice, &speech)), &[]);
     Mixed { plan, bed, voice }
 });
 
@@ -149,12 +144,8 @@ fn a_level_set_by_hand_changes_nothing_else_and_survives_a_new_plan() {
 
     let fitting = plan.bed().unwrap().fitting.clone().unwrap();
     let speech = read_speech(&MIXED.voice, &mut keep_going()).unwrap();
-    let again = propose(
-        LENGTH,
-        Some(BedInput { sound: "bed", source: &MIXED.bed, fitting: &fitting }),
-        Some((&MIXED.voice, &speech)),
-        &plan.bed().unwrap().levels,
-    );
+    let again =
+        propose(LENGTH, Some(BedInput { sound: "bed", source: &MIXED.bed, fitting: &fitting }), Some((&MIXED.voice, &speech)), &plan.bed().unwrap().levels);
     assert_eq!(again.bed().unwrap().levels, plan.bed().unwrap().levels);
 }
 

@@ -92,10 +92,20 @@ fn tone(out: &mut [f32], start_s: f64, length_s: f64, hz: f32, level: f32) {
     });
 }
 
-fn chord(out: &mut [f32], start_s: f64, length_s: f64, root: i32, level: f32) {
-    for step in [0, 4, 7] {
-        tone(out, start_s, length_s, pitch(root + step), level);
+/// A tone at so many semitones above A3.
+pub fn tone_at(out: &mut [f32], start_s: f64, length_s: f64, semitones: i32, level: f32) {
+    tone(out, start_s, length_s, pitch(semitones), level);
+}
+
+/// Several at once.
+pub fn chord_of(out: &mut [f32], start_s: f64, length_s: f64, semitones: &[i32], level: f32) {
+    for &note in semitones {
+        tone_at(out, start_s, length_s, note, level);
     }
+}
+
+fn chord(out: &mut [f32], start_s: f64, length_s: f64, root: i32, level: f32) {
+    chord_of(out, start_s, length_s, &[root, root + 4, root + 7], level);
 }
 
 fn kick(out: &mut [f32], start_s: f64, level: f32) {
@@ -140,7 +150,9 @@ pub fn f_measure(truth: &[f64], found: &[f64], tolerance_s: f64) -> f64 {
     let mut used = vec![false; found.len()];
     let mut hits = 0.0;
     for t in truth {
-        let near = (0..found.len()).filter(|&k| !used[k] && (found[k] - t).abs() <= tolerance_s).min_by(|&a, &b| (found[a] - t).abs().total_cmp(&(found[b] - t).abs()));
+        let near = (0..found.len())
+            .filter(|&k| !used[k] && (found[k] - t).abs() <= tolerance_s)
+            .min_by(|&a, &b| (found[a] - t).abs().total_cmp(&(found[b] - t).abs()));
         if let Some(k) = near {
             used[k] = true;
             hits += 1.0;

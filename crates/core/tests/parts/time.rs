@@ -12,14 +12,9 @@ fn drop_frame_labels_are_those_of_the_standard() {
     // SMPTE ST 12-1: at 29.97 the labels ;00 and ;01 are left out each minute but every tenth, so
     // an hour of labels is 107 892 frames; at 59.94 four labels, 215 784 frames.
     let df30 = rate(30_000, 1001, true);
-    for (frame, label) in [
-        (0, "00:00:00;00"),
-        (1799, "00:00:59;29"),
-        (1800, "00:01:00;02"),
-        (17_981, "00:09:59;29"),
-        (17_982, "00:10:00;00"),
-        (107_892, "01:00:00;00"),
-    ] {
+    for (frame, label) in
+        [(0, "00:00:00;00"), (1799, "00:00:59;29"), (1800, "00:01:00;02"), (17_981, "00:09:59;29"), (17_982, "00:10:00;00"), (107_892, "01:00:00;00")]
+    {
         assert_eq!(df30.timecode(frame).to_string(), label);
         assert_eq!(df30.frame_from_timecode(label), Ok(frame), "{label}");
     }

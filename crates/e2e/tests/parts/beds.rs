@@ -31,7 +31,10 @@ async fn two_beds_are_compared_at_one_moment_and_the_shelf_says_what_may_be_used
     assert!(running.is_some(), "the candidate is heard");
     let (at, begun) = (position().await, std::time::Instant::now());
     client.find(Locator::Css("body")).await.unwrap().send_keys("\u{e015}").await.unwrap();
-    let other = eventually(Duration::from_secs(5), async || Some(client.find(Locator::Css("li.tried")).await.ok()?.text().await.ok()?).filter(|t| t.starts_with("loop"))).await;
+    let other = eventually(Duration::from_secs(5), async || {
+        Some(client.find(Locator::Css("li.tried")).await.ok()?.text().await.ok()?).filter(|t| t.starts_with("loop"))
+    })
+    .await;
     assert!(other.is_some(), "the other candidate is marked as heard");
     tokio::time::sleep(Duration::from_millis(1200)).await;
     let (moved, passed) = (position().await - at, begun.elapsed().as_secs_f64());

@@ -112,7 +112,8 @@ async fn pictures_that_make_no_sense_are_told() {
         assert_eq!(status, 422, "{place}");
         assert!(problem["detail"].as_str().unwrap().contains(said), "{problem}");
     }
-    let edit = async |revision: u64, edit: serde_json::Value| stand.send("POST", &path("/picture/marks"), Some(json!({ "revision": revision, "edit": edit }))).await;
+    let edit =
+        async |revision: u64, edit: serde_json::Value| stand.send("POST", &path("/picture/marks"), Some(json!({ "revision": revision, "edit": edit }))).await;
     assert_eq!(edit(1, json!({ "do": "beginShot", "frame": 250, "name": "" })).await.0, 422, "behind the end");
     let (status, view) = edit(1, json!({ "do": "beginShot", "frame": 100, "name": "second" })).await;
     assert_eq!((status, view["shots"].as_array().map(Vec::len)), (200, Some(2)), "the stretch before is a shot too");

@@ -30,7 +30,9 @@ fn a_hundred_thousand_events_are_read_and_the_first_ones_kept() {
 #[test]
 fn numbers_beyond_sense_are_told() {
     let clip = |value: &str, rate: &str| {
-        format!(r#"{{"OTIO_SCHEMA":"Timeline.1","tracks":{{"OTIO_SCHEMA":"Stack.1","children":[{{"OTIO_SCHEMA":"Track.1","kind":"Video","children":[{{"OTIO_SCHEMA":"Clip.1","name":"x","source_range":{{"start_time":{{"rate":{rate},"value":0}},"duration":{{"rate":{rate},"value":{value}}}}}}}]}}]}}}}"#)
+        format!(
+            r#"{{"OTIO_SCHEMA":"Timeline.1","tracks":{{"OTIO_SCHEMA":"Stack.1","children":[{{"OTIO_SCHEMA":"Track.1","kind":"Video","children":[{{"OTIO_SCHEMA":"Clip.1","name":"x","source_range":{{"start_time":{{"rate":{rate},"value":0}},"duration":{{"rate":{rate},"value":{value}}}}}}}]}}]}}}}"#
+        )
     };
     for (value, rate) in [("1e308", "25"), ("-5", "25"), ("10", "0"), ("10", "-25"), ("1e15", "25")] {
         let told = read(clip(value, rate).as_bytes(), cut()).unwrap_err();
@@ -46,7 +48,14 @@ fn numbers_beyond_sense_are_told() {
 
 #[test]
 fn what_is_no_list_says_so() {
-    for (bytes, part) in [(&b""[..], "empty"), (b"   \n", "empty"), (b"RIFF\0\0\0\0WAVE", "not text"), (b"<?xml version=\"1.0\"?>", "XML"), (b"{\"a\":1}", "another kind"), (b"hello\nworld\n", "no row")] {
+    for (bytes, part) in [
+        (&b""[..], "empty"),
+        (b"   \n", "empty"),
+        (b"RIFF\0\0\0\0WAVE", "not text"),
+        (b"<?xml version=\"1.0\"?>", "XML"),
+        (b"{\"a\":1}", "another kind"),
+        (b"hello\nworld\n", "no row"),
+    ] {
         let told = read(bytes, cut()).unwrap_err().to_string();
         assert!(told.contains(part), "{told}");
     }

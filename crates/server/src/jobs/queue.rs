@@ -58,14 +58,16 @@ pub async fn add(pool: &MySqlPool, cut: Uuid, task: &Task) -> Result<Uuid, sqlx:
 /// # Errors
 /// What the database says.
 pub async fn add_once(pool: &MySqlPool, cut: Uuid, task: &Task) -> Result<(), sqlx::Error> {
-    sqlx::query("INSERT INTO jobs (id, cut_id, task) SELECT ?, ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM jobs WHERE cut_id = ? AND task = ? AND state = 'queued')")
-        .bind(Uuid::now_v7())
-        .bind(cut)
-        .bind(Json(task))
-        .bind(cut)
-        .bind(Json(task))
-        .execute(pool)
-        .await?;
+    sqlx::query(
+        "INSERT INTO jobs (id, cut_id, task) SELECT ?, ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM jobs WHERE cut_id = ? AND task = ? AND state = 'queued')",
+    )
+    .bind(Uuid::now_v7())
+    .bind(cut)
+    .bind(Json(task))
+    .bind(cut)
+    .bind(Json(task))
+    .execute(pool)
+    .await?;
     Ok(())
 }
 
@@ -93,15 +95,13 @@ pub async fn claim(pool: &MySqlPool, worker: &str) -> Result<Option<Claimed>, sq
         transaction.commit().await?;
         return Ok(None);
     }
-    sqlx::query(
-        "UPDATE jobs SET state = 'running', worker = ?, attempt = ?, lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND) WHERE id = ?",
-    )
-    .bind(worker)
-    .bind(job.attempt)
-    .bind(LEASE_S)
-    .bind(job.id)
-    .execute(&mut *transaction)
-    .await?;
+    sqlx::query("UPDATE jobs SET state = 'running', worker = ?, attempt = ?, lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND) WHERE id = ?")
+        .bind(worker)
+        .bind(job.attempt)
+        .bind(LEASE_S)
+        .bind(job.id)
+        .execute(&mut *transaction)
+        .await?;
     transaction.commit().await?;
     Ok(Some(job))
 }
@@ -167,12 +167,11 @@ pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<Option<Tas
 /// # Errors
 /// What the database says.
 pub async fn of_cut(pool: &MySqlPool, cut: Uuid) -> Result<Vec<JobRow>, sqlx::Error> {
-    let mut rows: Vec<JobRow> = sqlx::query_as(
-        "SELECT id, task, state, progress, doing, problem, created_at FROM jobs WHERE cut_id = ? ORDER BY created_at DESC, id DESC LIMIT 12",
-    )
-    .bind(cut)
-    .fetch_all(pool)
-    .await?;
+    let mut rows: Vec<JobRow> =
+        sqlx::query_as("SELECT id, task, state, progress, doing, problem, created_at FROM jobs WHERE cut_id = ? ORDER BY created_at DESC, id DESC LIMIT 12")
+            .bind(cut)
+            .fetch_all(pool)
+            .await?;
     // A failure stays visible until something newer has worked.
     let newest_done = rows.iter().position(|r| r.state == "done").unwrap_or(rows.len());
     let mut index = 0;

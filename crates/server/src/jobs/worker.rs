@@ -3,8 +3,8 @@
 use super::{queue, tasks};
 use crate::App;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 /// How often an idle worker looks for work, and a busy one tells how far it is.

@@ -24,7 +24,15 @@ pub mod store;
 
 /// Mounts the feature.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(upload_bed).service(use_bed).service(no_bed).service(beds).service(add_candidate).service(change_candidate).service(drop_candidate).service(audition);
+    config
+        .service(upload_bed)
+        .service(use_bed)
+        .service(no_bed)
+        .service(beds)
+        .service(add_candidate)
+        .service(change_candidate)
+        .service(drop_candidate)
+        .service(audition);
 }
 
 /// What a sound is.

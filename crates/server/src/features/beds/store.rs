@@ -34,7 +34,8 @@ pub async fn all(pool: &MySqlPool, cut: Uuid) -> Result<Vec<AuditionRow>, Proble
 /// # Errors
 /// What the database says.
 pub async fn plan(pool: &MySqlPool, cut: Uuid, sound: &str) -> Result<Option<Plan>, Problem> {
-    let row: Option<(Json<Plan>,)> = sqlx::query_as("SELECT plan FROM auditions WHERE cut_id = ? AND sound_hash = ?").bind(cut).bind(sound).fetch_optional(pool).await?;
+    let row: Option<(Json<Plan>,)> =
+        sqlx::query_as("SELECT plan FROM auditions WHERE cut_id = ? AND sound_hash = ?").bind(cut).bind(sound).fetch_optional(pool).await?;
     Ok(row.map(|r| r.0.0))
 }
 

@@ -11,9 +11,9 @@ use crate::jobs::queue::{self, JobRow};
 use crate::problem::Problem;
 use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
+use jaunty_core::fit::{Audible, Fitting, FittingEnd};
 use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Moment, Origin, Picture, Shot};
-use jaunty_core::fit::{Audible, Fitting, FittingEnd};
 use jaunty_core::reading::{EndingKind, Key, Reading};
 use jaunty_core::shape::LevelObject;
 use jaunty_core::speech::SpeechReading;
@@ -978,12 +978,8 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
     let fitting = bed.and_then(|b| b.fitting.as_ref());
     let bar_lines = fitting.zip(reading).map_or(Vec::new(), |(fitting, reading)| bar_line_views(fitting, reading));
     let levels = bed.map_or(Vec::new(), |b| b.levels.iter().enumerate().filter_map(level_view).collect());
-    let finding = |f: check::Finding| FindingView {
-        needs_look: f.weight == Weight::Look,
-        at_s: seconds_from_samples(f.at_samples),
-        text: f.text,
-        mend: f.mend,
-    };
+    let finding =
+        |f: check::Finding| FindingView { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend };
     let phrase = |p: &jaunty_core::speech::Phrase| PhraseView {
         start_s: seconds_from_samples(p.start_samples),
         end_s: seconds_from_samples(p.end_samples),

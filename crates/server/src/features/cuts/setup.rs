@@ -214,7 +214,14 @@ impl Setup {
     pub fn add_candidate(&mut self, hash: &str, name: &str, licence: Option<Licence>) {
         match self.candidates.iter_mut().find(|c| c.hash == hash) {
             Some(there) => there.licence = licence.or(there.licence.take()),
-            None => self.candidates.push(Candidate { hash: hash.to_owned(), name: name.to_owned(), kind_by_hand: None, opinion: None, note: String::new(), licence }),
+            None => self.candidates.push(Candidate {
+                hash: hash.to_owned(),
+                name: name.to_owned(),
+                kind_by_hand: None,
+                opinion: None,
+                note: String::new(),
+                licence,
+            }),
         }
     }
 

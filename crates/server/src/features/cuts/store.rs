@@ -92,8 +92,7 @@ pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, Problem> {
 /// # Errors
 /// What the database says.
 pub async fn cut(pool: &MySqlPool, id: Uuid) -> Result<Option<CutRow>, Problem> {
-    let row: Option<RawCut> =
-        sqlx::query_as("SELECT id, title, setup, revision, created_at FROM cuts WHERE id = ?").bind(id).fetch_optional(pool).await?;
+    let row: Option<RawCut> = sqlx::query_as("SELECT id, title, setup, revision, created_at FROM cuts WHERE id = ?").bind(id).fetch_optional(pool).await?;
     Ok(row.map(CutRow::from))
 }
 
@@ -172,11 +171,12 @@ pub async fn note(pool: &MySqlPool, id: Uuid, seen: Option<u32>, what: &str, edi
     if seen.is_some_and(|seen| seen != cut.revision) {
         return Err(Problem::new(Code::Stale, format!("Your page showed revision {}, the plan is at {}.", seen.unwrap_or(0), cut.revision)));
     }
-    let row: RevisionRow = sqlx::query_as("SELECT revision, parent, what, setup, plan, fittings, chosen, created_at FROM revisions WHERE cut_id = ? AND revision = ?")
-        .bind(id)
-        .bind(cut.revision)
-        .fetch_one(&mut *transaction)
-        .await?;
+    let row: RevisionRow =
+        sqlx::query_as("SELECT revision, parent, what, setup, plan, fittings, chosen, created_at FROM revisions WHERE cut_id = ? AND revision = ?")
+            .bind(id)
+            .bind(cut.revision)
+            .fetch_one(&mut *transaction)
+            .await?;
     let mut planned = row.setup;
     edit(&mut planned)?;
     edit(&mut cut.setup)?;

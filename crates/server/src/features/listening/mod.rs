@@ -5,7 +5,7 @@ use crate::features::cuts::store::{self as cuts, CutRow};
 use crate::features::sounds::WaveformView;
 use crate::problem::Problem;
 use actix_files::NamedFile;
-use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType, ExtendedValue, Charset};
+use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use jaunty_core::mix::{Hear, render};
 use jaunty_core::plan::Plan;

@@ -121,7 +121,10 @@ pub async fn cut_from_list(app: web::Data<App>, rate: web::Query<ListRate>, mut 
     let bytes = bytes_of(field, MOST_BYTES).await?;
     let list = web::block(move || read(&bytes, wanted)).await?.map_err(Problem::bad_value)?;
     let Some(length_frames) = list.length_frames.filter(|l| *l > 0) else {
-        return Err(Problem::bad_value(format!("\"{name}\" is a {} and does not say how long the cut is. Make the cut first, then bring it in at Picture.", list.format.name())));
+        return Err(Problem::bad_value(format!(
+            "\"{name}\" is a {} and does not say how long the cut is. Make the cut first, then bring it in at Picture.",
+            list.format.name()
+        )));
     };
     let mut setup = Setup::new(Picture::new(list.rate, length_frames));
     put_in(&mut setup, &name, &list);
@@ -129,7 +132,9 @@ pub async fn cut_from_list(app: web::Data<App>, rate: web::Query<ListRate>, mut 
         && let Some(report) = &mut setup.list
     {
         let text = format!("{:.3} frames a second", list.rate.as_f64());
-        report.unused.insert(0, Unused { line: None, text, reason: "the list does not say its frame rate; this was inferred, change it below if it is wrong".into() });
+        report
+            .unused
+            .insert(0, Unused { line: None, text, reason: "the list does not say its frame rate; this was inferred, change it below if it is wrong".into() });
     }
     let id = cuts::insert(&app.pool, &title_from(&name), &setup).await?;
     Ok(web::Json(CutView::of(&app, id).await?))

@@ -173,3 +173,50 @@ impl Supplier for StandIn {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn found(query: Query) -> Vec<Piece> {
+        StandIn::all().into_iter().filter(|p| query.finds(p)).collect()
+    }
+
+    #[test]
+    fn a_dozen_pieces_and_more_in_four_kinds_of_terms() {
+        let all = found(Query::default());
+        assert!(all.len() >= 12);
+        let mut terms: Vec<String> = all.iter().map(|p| format!("{:?}", p.terms)).collect();
+        terms.sort();
+        terms.dedup();
+        assert!(terms.len() >= 4, "{terms:?}");
+        assert!(all.iter().any(|p| p.singing) && all.iter().any(|p| p.metre == 3));
+    }
+
+    #[test]
+    fn a_query_finds_what_meets_all_of_it() {
+        let all = StandIn::all();
+        for piece in &all {
+            let whole = Query {
+                words: format!("{} {}", piece.maker.to_uppercase(), piece.title),
+                mood: piece.moods.first().cloned(),
+                tempo_bpm: (Some(piece.tempo_bpm), Some(piece.tempo_bpm)),
+                length_s: (Some(piece.length_s), Some(piece.length_s)),
+                singing: Some(piece.singing),
+            };
+            assert_eq!(found(whole.clone()), [piece.clone()], "limits count as inside");
+            for other in [
+                Query { words: format!("{} unheardof", piece.title), ..whole.clone() },
+                Query { mood: Some("unheardof".into()), ..whole.clone() },
+                Query { tempo_bpm: (Some(piece.tempo_bpm + 0.1), None), ..whole.clone() },
+                Query { length_s: (None, Some(piece.length_s - 0.1)), ..whole.clone() },
+                Query { singing: Some(!piece.singing), ..whole.clone() },
+            ] {
+                assert_eq!(found(other), []);
+            }
+        }
+        let (slow, quick) =
+            (found(Query { tempo_bpm: (None, Some(90.0)), ..Query::default() }), found(Query { tempo_bpm: (Some(90.1), None), ..Query::default() }));
+        assert_eq!(slow.len() + quick.len(), all.len());
+    }
+}

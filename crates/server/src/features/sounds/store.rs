@@ -48,7 +48,12 @@ impl SoundRow {
 /// What the database says.
 pub async fn set_kind(pool: &MySqlPool, hash: &str, recognised: Recognised) -> Result<(), Problem> {
     let kind = serde_json::to_value(recognised.kind)?;
-    sqlx::query("UPDATE sounds SET kind = ?, kind_confidence = ? WHERE hash = ?").bind(kind.as_str()).bind(recognised.confidence).bind(hash).execute(pool).await?;
+    sqlx::query("UPDATE sounds SET kind = ?, kind_confidence = ? WHERE hash = ?")
+        .bind(kind.as_str())
+        .bind(recognised.confidence)
+        .bind(hash)
+        .execute(pool)
+        .await?;
     Ok(())
 }
 
@@ -140,11 +145,8 @@ pub async fn set_reading(pool: &MySqlPool, hash: &str, role: Role, document: &im
 }
 
 async fn reading<T: DeserializeOwned + Send + Unpin + 'static>(pool: &MySqlPool, hash: &str, role: Role) -> Result<Option<T>, Problem> {
-    let row: Option<(Json<T>,)> = sqlx::query_as("SELECT document FROM readings WHERE sound_hash = ? AND read_as = ?")
-        .bind(hash)
-        .bind(read_as(role))
-        .fetch_optional(pool)
-        .await?;
+    let row: Option<(Json<T>,)> =
+        sqlx::query_as("SELECT document FROM readings WHERE sound_hash = ? AND read_as = ?").bind(hash).bind(read_as(role)).fetch_optional(pool).await?;
     Ok(row.map(|r| r.0.0))
 }
 

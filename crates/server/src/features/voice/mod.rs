@@ -90,13 +90,8 @@ pub fn lay_take(pieces: &mut Vec<Piece>, take: &Take, length_samples: u64, phras
             (one.start_samples.saturating_sub(ROOM_SAMPLES), (one.end_samples + ROOM_SAMPLES).min(length_samples))
         }
     };
-    let piece = Piece {
-        sound: take.hash.clone(),
-        source_start_samples: start,
-        source_end_samples: end,
-        cut_start_samples: take.at_samples + start,
-        scratch: None,
-    };
+    let piece =
+        Piece { sound: take.hash.clone(), source_start_samples: start, source_end_samples: end, cut_start_samples: take.at_samples + start, scratch: None };
     lay(pieces, piece, phrases);
     Ok(())
 }
