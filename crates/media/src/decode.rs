@@ -1,8 +1,8 @@
 //! Decoding through `symphonia`, resampling through `rubato`.
 
-use crate::pcm::{PcmFile, PcmWriter};
+use crate::pcm::PcmWriter;
 use jaunty_core::SAMPLE_RATE_HZ;
-use jaunty_core::sound::{Sound, Source};
+use jaunty_core::sound::Sound;
 use rubato::audioadapter_buffers::direct::SequentialSliceOfVecs;
 use rubato::{Fft, FixedSync, Indexing, Resampler};
 use std::fs::File;
@@ -64,47 +64,15 @@ pub struct DecodedInfo {
 /// # Errors
 /// [`DecodeError`]; the working file is then worthless.
 pub fn decode_file(path: &Path, extension: Option<&str>, to: &Path, progress: &mut dyn FnMut(f32) -> bool) -> Result<DecodedInfo, DecodeError> {
-    if path.metadata()?.len() == 0 {
-        return Err(DecodeError::Empty);
-    }
-    let mut reader = Reader::open(path, extension)?;
-    let mut planes: Vec<Vec<f32>> = Vec::new();
-    let mut writer: Option<(PcmWriter, Rate, u32)> = None;
-    let mut read_frames = 0u64;
-    let mut length_samples = 0u64;
-    while let Some(rate_hz) = reader.next(&mut planes)? {
-        let channels = planes.len();
-        if channels > 2 {
-            return Err(DecodeError::Channels(channels));
-        }
+    let mut writer: Option<PcmWriter> = None;
+    let info = decode(path, extension, progress, &mut |planes| {
         if writer.is_none() {
-            writer = Some((PcmWriter::create(to, channels)?, Rate::new(rate_hz, channels)?, rate_hz));
+            writer = Some(PcmWriter::create(to, planes.len())?);
         }
-        let Some((pcm, rate, first_rate)) = writer.as_mut() else { continue };
-        if rate_hz != *first_rate {
-            return Err(DecodeError::Malformed("the sample rate changes within the file".into()));
-        }
-        read_frames += planes[0].len() as u64;
-        rate.push(&planes, &mut |out| {
-            length_samples += out[0].len() as u64;
-            pcm.append(out)
-        })?;
-        let share = reader.frames.map_or(0.0, |all| (read_frames as f32 / all.max(1) as f32).min(1.0));
-        if !progress(share) {
-            return Err(DecodeError::Cancelled);
-        }
-    }
-    let Some((mut pcm, mut rate, rate_hz)) = writer else { return Err(DecodeError::NoSamples) };
-    rate.finish(&mut |out| {
-        length_samples += out[0].len() as u64;
-        pcm.append(out)
+        writer.as_mut().map_or(Ok(()), |pcm| pcm.append(planes))
     })?;
-    pcm.finish()?;
-    if length_samples == 0 {
-        return Err(DecodeError::NoSamples);
-    }
-    let short = reader.frames.is_some_and(|all| read_frames + u64::from(rate_hz) / 10 < all);
-    Ok(DecodedInfo { rate_hz, channel_count: planes.len(), length_samples, damaged: reader.damaged || short })
+    writer.ok_or(DecodeError::NoSamples)?.finish()?;
+    Ok(info)
 }
 
 /// Decodes a whole file into memory, for the command line and for tests.
@@ -112,28 +80,56 @@ pub fn decode_file(path: &Path, extension: Option<&str>, to: &Path, progress: &m
 /// # Errors
 /// As [`decode_file`].
 pub fn decode_to_sound(path: &Path) -> Result<Sound, DecodeError> {
-    let folder = tempfile_folder()?;
-    let to = folder.join("sound.pcm");
-    let decoded = decode_file(path, path.extension().and_then(|e| e.to_str()), &to, &mut |_| true).and_then(|_| Ok(PcmFile::open(&to)?));
-    let sound = decoded.map(|file| {
-        let plane = |channel| {
-            let mut samples = vec![0.0; file.len_samples() as usize];
-            file.read(channel, 0, &mut samples);
-            samples
-        };
-        Sound::new((0..file.channel_count()).map(plane).collect())
-    });
-    std::fs::remove_dir_all(&folder)?;
-    sound
+    let mut channels: Vec<Vec<f32>> = Vec::new();
+    decode(path, path.extension().and_then(|e| e.to_str()), &mut |_| true, &mut |planes| {
+        channels.resize(planes.len(), Vec::new());
+        for (channel, plane) in channels.iter_mut().zip(planes) {
+            channel.extend_from_slice(plane);
+        }
+        Ok(())
+    })?;
+    Ok(Sound::new(channels))
 }
 
-fn tempfile_folder() -> io::Result<std::path::PathBuf> {
-    use std::sync::atomic::{AtomicU32, Ordering};
-    static NEXT: AtomicU32 = AtomicU32::new(0);
-    let name = format!("jaunty-{}-{}", std::process::id(), NEXT.fetch_add(1, Ordering::Relaxed));
-    let folder = std::env::temp_dir().join(name);
-    std::fs::create_dir_all(&folder)?;
-    Ok(folder)
+/// Decodes `path` and hands its samples at 48 kHz to `take`, some at a time.
+fn decode(path: &Path, extension: Option<&str>, progress: &mut dyn FnMut(f32) -> bool, take: &mut Take<'_>) -> Result<DecodedInfo, DecodeError> {
+    if path.metadata()?.len() == 0 {
+        return Err(DecodeError::Empty);
+    }
+    let mut reader = Reader::open(path, extension)?;
+    let mut planes: Vec<Vec<f32>> = Vec::new();
+    let mut converter: Option<(Rate, u32)> = None;
+    let (mut read_frames, mut length_samples) = (0u64, 0u64);
+    let mut counted = |out: &[&[f32]]| {
+        length_samples += out[0].len() as u64;
+        take(out)
+    };
+    while let Some(rate_hz) = reader.next(&mut planes)? {
+        let channels = planes.len();
+        if channels > 2 {
+            return Err(DecodeError::Channels(channels));
+        }
+        if converter.is_none() {
+            converter = Some((Rate::new(rate_hz, channels)?, rate_hz));
+        }
+        let Some((rate, first_rate)) = converter.as_mut() else { continue };
+        if rate_hz != *first_rate {
+            return Err(DecodeError::Malformed("the sample rate changes within the file".into()));
+        }
+        read_frames += planes[0].len() as u64;
+        rate.push(&planes, &mut counted)?;
+        let share = reader.frames.map_or(0.0, |all| (read_frames as f32 / all.max(1) as f32).min(1.0));
+        if !progress(share) {
+            return Err(DecodeError::Cancelled);
+        }
+    }
+    let Some((mut rate, rate_hz)) = converter else { return Err(DecodeError::NoSamples) };
+    rate.finish(&mut counted)?;
+    if length_samples == 0 {
+        return Err(DecodeError::NoSamples);
+    }
+    let short = reader.frames.is_some_and(|all| read_frames + u64::from(rate_hz) / 10 < all);
+    Ok(DecodedInfo { rate_hz, channel_count: planes.len(), length_samples, damaged: reader.damaged || short })
 }
 
 /// Packets of one file as planes of samples.

@@ -131,6 +131,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .configure(features::beds::configure)
         .configure(features::shelf::configure)
         .configure(features::voice::configure)
+        .configure(features::reading::configure)
         .configure(features::plans::configure)
         .configure(features::listening::configure)
         .configure(openapi::configure)

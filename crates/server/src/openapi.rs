@@ -1,6 +1,6 @@
 //! The OpenAPI document, from which the page's types are generated.
 
-use crate::features::{beds, cuts, health, listening, picture, plans, shelf, sounds, voice};
+use crate::features::{beds, cuts, health, listening, picture, plans, reading, shelf, sounds, voice};
 use crate::problem::ProblemBody;
 use actix_web::{HttpResponse, get, web};
 use utoipa::OpenApi;
@@ -46,6 +46,9 @@ use utoipa::OpenApi;
         voice::drop_piece,
         voice::speak_lines,
         voice::stand_in_microphone,
+        reading::correct,
+        reading::take_back,
+        reading::bed_sound,
         plans::choose_fitting,
         plans::set_level,
         plans::undo,

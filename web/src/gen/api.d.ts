@@ -112,6 +112,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/bed/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says something about the reading of the bed. */
+        post: operations["correct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/bed/corrections/{index}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes one correction back, whenever it was made. */
+        delete: operations["take_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/bed/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bed as it came, from any place, with a tick on every beat where that is asked for. */
+        get: operations["bed_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/candidates": {
         parameters: {
             query?: never;
@@ -676,6 +727,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A correction to be made. */
+        AskCorrection: {
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+            /** @description What is said. */
+            said: components["schemas"]["Said"];
+        };
         /** @description A cut to make, or what it should become. */
         AskCut: {
             /** @description Whether money is earned with it. */
@@ -739,6 +800,8 @@ export interface components {
             barLevelsDb: number[];
             /** @description Bar lines in seconds of the bed, one more than bars. */
             barLinesS: number[];
+            /** @description Tempo of each bar. */
+            barTempiBpm: number[];
             /** @description How sure the bar lines are. */
             barsSure: components["schemas"]["SureView"];
             /** @description How sure the beats are. */
@@ -757,6 +820,8 @@ export interface components {
              * @description The last hit, or where the fade begins.
              */
             lastHitS: number;
+            /** @description Passages that can be played over and over. */
+            loops: components["schemas"]["LoopView"][];
             /**
              * Format: int32
              * @description Beats in a bar.
@@ -772,8 +837,14 @@ export interface components {
              * @description Where the music begins.
              */
             musicStartS: number;
+            /** @description For each bar the earliest that sounds the same, from 1. */
+            repeats: number[];
+            /** @description Other ways to count it. */
+            secondOpinions: components["schemas"]["SecondOpinionView"][];
             /** @description Its sections. */
             sections: components["schemas"]["SectionView"][];
+            /** @description Where somebody sings. */
+            singing: components["schemas"]["PassageView"][];
             /**
              * Format: double
              * @description Beats a minute; 0 without beats.
@@ -891,6 +962,8 @@ export interface components {
              * @description Channels, once decoded.
              */
             channelCount?: number | null;
+            /** @description What a person said about the reading, in words and in order. */
+            corrections: string[];
             /** @description Whether the file broke off before its end. */
             damaged: boolean;
             /** @description Hash of its content. */
@@ -1199,6 +1272,25 @@ export interface components {
             /** @description What of it is used. */
             used: string;
         };
+        /** @description A passage that can be played over and over. */
+        LoopView: {
+            /** @description Last bar. */
+            endBar: number;
+            /**
+             * Format: double
+             * @description End in seconds of the bed.
+             */
+            endS: number;
+            /** @description How well its start follows its end. */
+            seam: components["schemas"]["SureView"];
+            /** @description First bar, from 1. */
+            startBar: number;
+            /**
+             * Format: double
+             * @description Start in seconds of the bed.
+             */
+            startS: number;
+        };
         /** @description One change of the shots and moments. Frames count from the start of the cut. */
         MarkEdit: {
             /** @enum {string} */
@@ -1297,6 +1389,24 @@ export interface components {
          * @enum {string}
          */
         Opinion: "yes" | "maybe" | "no";
+        /** @description A passage of the bed. */
+        PassageView: {
+            /**
+             * Format: double
+             * @description End in seconds of the bed.
+             */
+            endS: number;
+            /**
+             * Format: float
+             * @description How likely or how good, 0 to 1.
+             */
+            likelihood: number;
+            /**
+             * Format: double
+             * @description Start in seconds of the bed.
+             */
+            startS: number;
+        };
         /** @description A phrase of the narration. */
         PhraseView: {
             /**
@@ -1409,6 +1519,145 @@ export interface components {
              */
             num: number;
         };
+        /** @description What a person says about the reading; places are seconds of the bed. */
+        Said: {
+            /** @enum {string} */
+            what: "doubleTempo";
+        } | {
+            /** @enum {string} */
+            what: "halfTempo";
+        } | {
+            /**
+             * Format: double
+             * @description Beats a minute.
+             */
+            bpm: number;
+            /** @enum {string} */
+            what: "tempo";
+        } | {
+            /**
+             * Format: int32
+             * @description 1 to 12.
+             */
+            beats: number;
+            /** @enum {string} */
+            what: "metre";
+        } | {
+            /**
+             * Format: int32
+             * @description Beats.
+             */
+            beats: number;
+            /** @enum {string} */
+            what: "shiftBars";
+        } | {
+            /**
+             * Format: double
+             * @description Milliseconds.
+             */
+            ms: number;
+            /** @enum {string} */
+            what: "nudge";
+        } | {
+            /** @description When. */
+            atS: number[];
+            /** @enum {string} */
+            what: "taps";
+        } | {
+            /**
+             * Format: double
+             * @description Where it began.
+             */
+            fromS: number;
+            /**
+             * Format: double
+             * @description Where it begins.
+             */
+            toS: number;
+            /** @enum {string} */
+            what: "moveBoundary";
+        } | {
+            /**
+             * Format: double
+             * @description Where.
+             */
+            atS: number;
+            /** @enum {string} */
+            what: "split";
+        } | {
+            /**
+             * Format: double
+             * @description Where.
+             */
+            atS: number;
+            /** @enum {string} */
+            what: "join";
+        } | {
+            /**
+             * Format: double
+             * @description A place in it.
+             */
+            atS: number;
+            /** @description Its name; empty takes it away. */
+            name: string;
+            /** @enum {string} */
+            what: "name";
+        } | {
+            /**
+             * Format: double
+             * @description A place in it.
+             */
+            atS: number;
+            /** @description The letter. */
+            label: string;
+            /** @enum {string} */
+            what: "letter";
+        } | {
+            /**
+             * Format: double
+             * @description To.
+             */
+            endS: number;
+            /** @description Whether. */
+            sings: boolean;
+            /**
+             * Format: double
+             * @description From.
+             */
+            startS: number;
+            /** @enum {string} */
+            what: "singing";
+        } | {
+            /**
+             * Format: double
+             * @description Where.
+             */
+            atS: number;
+            /** @enum {string} */
+            what: "lastHit";
+        };
+        /** @description Another way to count the bed. */
+        SecondOpinionView: {
+            /**
+             * Format: int32
+             * @description Its beats in a bar.
+             */
+            metre: number;
+            /**
+             * Format: int32
+             * @description How likely it is, in per cent.
+             */
+            percent: number;
+            /** @description What to say to get it, as the client sends it back. */
+            said: components["schemas"]["Said"];
+            /**
+             * Format: double
+             * @description Its tempo.
+             */
+            tempoBpm: number;
+            /** @description What it is, in words. */
+            words: string;
+        };
         /** @description A stretch of the bed of one character. */
         SectionView: {
             /** @description Last bar. */
@@ -1420,6 +1669,8 @@ export interface components {
             endS: number;
             /** @description Its letter. */
             label: string;
+            /** @description What somebody calls it. */
+            name?: string | null;
             /** @description First bar, from 1. */
             startBar: number;
             /**
@@ -1866,6 +2117,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    correct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskCorrection"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    bed_sound: {
+        parameters: {
+            query: {
+                /** @description First sample. */
+                fromSamples: number;
+                /** @description Number of samples, at most 30 seconds. */
+                lengthSamples: number;
+                /** @description Whether a tick sounds on every beat. */
+                count: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
                 };
             };
         };

@@ -316,7 +316,11 @@ mod tests {
             ending: Ending { kind: EndingKind::OwnEnding, last_hit_samples: last, music_end_samples: last + 48_000 },
             loudness: Default::default(),
             bar_levels_db: levels_db.to_vec(),
+            repeats: Vec::new(),
+            loops: Vec::new(),
             key: None,
+            singing: Vec::new(),
+            second_opinions: Vec::new(),
             confidence: Confidence::default(),
         }
     }

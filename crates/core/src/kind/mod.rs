@@ -229,9 +229,9 @@ impl Spectrum {
         let (mut rise, mut flat, mut centroids, mut change) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
         let mut before: Option<Vec<f32>> = None;
         let mut frame = 0;
-        Blocks::new(BLOCK, HOP).for_each(mono, |magnitudes| {
-            let power: Vec<f32> = magnitudes[edges[0]..=edges[BANDS]].iter().map(|m| m * m + 1e-7).collect();
-            let bands: Vec<f32> = edges.windows(2).map(|e| (mean(magnitudes[e[0]..e[1].max(e[0] + 1)].iter().map(|m| m * m)) + 1e-7).ln()).collect();
+        Blocks::new(BLOCK, HOP).for_each(mono, |bins| {
+            let power: Vec<f32> = bins[edges[0]..=edges[BANDS]].iter().map(|p| p + 1e-7).collect();
+            let bands: Vec<f32> = edges.windows(2).map(|e| (mean(bins[e[0]..e[1].max(e[0] + 1)].iter().copied()) + 1e-7).ln()).collect();
             let moved = before.as_ref().map_or((0.0, 0.0), |old| {
                 let steps = bands.iter().zip(old).map(|(new, old)| new - old);
                 (mean(steps.clone().map(|s| s.max(0.0))), mean(steps.map(f32::abs)))
@@ -275,7 +275,8 @@ impl Peaks {
         let bin_hz = RATE as f32 / BLOCK as f32;
         let (first, last) = ((150.0 / bin_hz) as usize, (2500.0 / bin_hz) as usize);
         let mut frames: Vec<Vec<(f32, f32)>> = Vec::new();
-        Blocks::new(BLOCK, PEAK_HOP).for_each(mono, |magnitudes| {
+        Blocks::new(BLOCK, PEAK_HOP).for_each(mono, |power| {
+            let magnitudes: Vec<f32> = power[..last + 16].iter().map(|p| p.sqrt()).collect();
             let top = magnitudes[first..last].iter().copied().fold(0.0, f32::max);
             let mut peaks = Vec::new();
             for k in first..last {

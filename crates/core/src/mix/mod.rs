@@ -1,7 +1,10 @@
 //! Rendering: a plan and its sounds become samples, for any range, with the same result however
 //! the ranges are cut. What is heard in the page and what is delivered both come from here.
 
+mod count;
 mod resample;
+
+pub use count::count_along;
 
 use crate::fit::{Fitting, Piece};
 use crate::plan::{Plan, Role};

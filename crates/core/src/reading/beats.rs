@@ -1,159 +1,138 @@
 //! Tempo and beats.
 //!
-//! Beats are the best path through (time, interval): a beat is rewarded by the onset strength
-//! under it and charged for strong onsets that fall between two beats; the interval may change a
-//! little from beat to beat. This is the dynamic program of Ellis (J. New Music Research 36(1),
-//! 2007) with the interval as a second state, as in the tempo-and-phase models of Krebs, Boeck
-//! and Widmer (ISMIR 2015), so that drift is followed and half or double tempo are weighed
-//! against each other over the whole piece.
+//! Beats are the best path through (time, interval): each beat earns how likely the network holds
+//! it (its log-odds), and the interval may change a little from beat to beat. This is the dynamic
+//! program of Ellis (J. New Music Research 36(1), 2007) with the interval as a second state, as in
+//! the tempo-and-phase models of Krebs, Boeck and Widmer (ISMIR 2015), so that drift is followed.
+//! A few tempi are tried, and each gives a path: half and double tempo are weighed against each
+//! other over the whole piece, together with the bars that they allow.
 
-use super::spectra::{ONSET_FRAMES_PER_S, OnsetSpectra, RATE_HZ};
+use super::activations::{Activations, frame_of, second_of};
+use super::spectra::{ONSET_FRAMES_PER_S, percentile};
 
 /// Slowest and fastest tempo considered, in beats a minute.
-const TEMPO_RANGE_BPM: (f64, f64) = (46.0, 215.0);
-/// Where people tap when nothing else decides, and how far in octaves they stray (cf. Moelants
-/// 2002, "Preferred tempo reconsidered": about 120 BPM).
-const PREFERRED_BPM: f64 = 112.0;
-const PREFERRED_OCTAVES: f64 = 0.5;
+const TEMPO_RANGE_BPM: (f64, f64) = (40.0, 220.0);
 
-/// The beats of a bed.
+/// Beats in seconds, rising, and how well they explain what the network heard.
 #[derive(Debug, Clone, PartialEq, Default)]
-pub struct BeatGrid {
-    /// Beats in seconds, rising.
+pub struct BeatPath {
+    /// Beats.
     pub beats_s: Vec<f64>,
-    /// Median tempo; 0 without beats.
-    pub tempo_bpm: f64,
-    /// 0 to 1.
-    pub confidence: f32,
+    /// Sum of the log-odds of the beats, less what changes of tempo cost.
+    pub score: f32,
 }
 
-/// Tracks the beats within `span` (onset frames that hold music).
-pub fn track(onsets: &OnsetSpectra, mono: &[f32], span: (usize, usize)) -> BeatGrid {
-    let (from, to) = span;
-    // Two seconds is the least in which a pulse can show.
-    if to.saturating_sub(from) < (2.0 * ONSET_FRAMES_PER_S) as usize {
-        return BeatGrid::default();
+/// The best path of each likely tempo within `span` (onset frames that hold music).
+pub fn paths(heard: &Activations, span: (usize, usize)) -> Vec<BeatPath> {
+    let Some(probability) = probabilities(heard, span) else { return Vec::new() };
+    let even = even_odds(&probability, 0.5);
+    let odds: Vec<f32> = probability.iter().map(|p| log_odds(*p) - even).collect();
+    candidates(&probability).into_iter().map(|near| path(&odds, near, span)).collect()
+}
+
+/// The best path near a tempo, through where somebody tapped.
+pub fn path_near(heard: &Activations, span: (usize, usize), bpm: f64, taps_s: &[f64]) -> Option<BeatPath> {
+    /// What a tap adds to the odds: more than any doubt of the network.
+    const TAPPED: f32 = 8.0;
+    /// How far from the beat people tap, in onset frames (common practice: some 30 ms).
+    const TAP_REACH: f64 = 4.0;
+    let probability = probabilities(heard, span)?;
+    // Every beat earns something, so that the path goes on where the network hears none.
+    let mut odds: Vec<f32> = probability.iter().map(|p| log_odds(*p) - log_odds(0.0) + 0.5).collect();
+    for tap in taps_s {
+        let middle = tap * ONSET_FRAMES_PER_S - span.0 as f64;
+        let around = (middle - 3.0 * TAP_REACH).max(0.0) as usize..((middle + 3.0 * TAP_REACH).max(0.0) as usize).min(odds.len());
+        for k in around {
+            odds[k] += TAPPED * (-0.5 * ((k as f64 - middle) / TAP_REACH).powi(2)).exp() as f32;
+        }
     }
-    let strength = strength(&onsets.flux[from..to]);
-    if strength.iter().copied().fold(0.0, f32::max) < 0.2 {
-        return BeatGrid::default();
-    }
-    let intervals = Intervals::new();
-    let prior = intervals.prior(&strength);
-    let (_, path) = candidates(&intervals, &prior)
-        .into_iter()
-        .map(|(near, prior)| best_path(&strength, &near, &prior))
-        .max_by(|a, b| a.0.total_cmp(&b.0))
-        .unwrap_or_default();
-    let beats: Vec<usize> = extend(&path, to - from);
-    let confidence = confidence(&strength, &beats);
-    let beats_s = refine(&beats.iter().map(|b| b + from).collect::<Vec<_>>(), &onsets.flux, mono);
-    BeatGrid { tempo_bpm: tempo(&beats_s), beats_s, confidence }
+    Some(path(&odds, Intervals::around(60.0 * ONSET_FRAMES_PER_S / bpm, 1, odds.len()), span))
 }
 
-/// Onset strength between 0 and about 1: the bands together, freed of their local mean, with the
-/// bass counted double because pulses live there.
-fn strength(flux: &[[f32; 3]]) -> Vec<f32> {
-    let mean = |band: usize| flux.iter().map(|f| f[band]).sum::<f32>() / flux.len() as f32 + 1e-3;
-    let means: [f32; 3] = std::array::from_fn(mean);
-    let mixed: Vec<f32> = flux.iter().map(|f| 1.0 * f[0].min(20.0 * means[0]) + 1.2 * f[1] + 0.7 * f[2]).collect();
-    let smooth = smooth3(&mixed);
-    // Local level over 4 s: quiet passages count as much as loud ones.
-    let half = (2.0 * ONSET_FRAMES_PER_S) as usize;
-    let mut sums = vec![0.0f64; smooth.len() + 1];
-    let mut squares = sums.clone();
-    for (k, &x) in smooth.iter().enumerate() {
-        sums[k + 1] = sums[k] + f64::from(x);
-        squares[k + 1] = squares[k] + f64::from(x * x);
-    }
-    let overall = (squares[smooth.len()] / smooth.len() as f64).sqrt();
-    (0..smooth.len())
-        .map(|k| {
-            let (a, b) = (k.saturating_sub(half), (k + half).min(smooth.len()));
-            let count = (b - a) as f64;
-            let mean = (sums[b] - sums[a]) / count;
-            let deviation = ((squares[b] - squares[a]) / count - mean * mean).max(0.0).sqrt();
-            let level = deviation.max(0.2 * overall).max(1e-4);
-            let z = (f64::from(smooth[k]) - mean) / level;
-            (z / 4.0).clamp(0.0, 1.0) as f32
-        })
-        .collect()
+/// Of a beat in each onset frame of `span`; `None` for less than two seconds, the least in which a
+/// pulse can show.
+fn probabilities(heard: &Activations, (from, to): (usize, usize)) -> Option<Vec<f32>> {
+    let enough = to.saturating_sub(from) >= (2.0 * ONSET_FRAMES_PER_S) as usize;
+    enough.then(|| (from..to).map(|k| interpolate(&heard.beat, frame_of(k as f64 / ONSET_FRAMES_PER_S))).collect())
 }
 
-fn smooth3(values: &[f32]) -> Vec<f32> {
-    (0..values.len())
-        .map(|k| {
-            let before = values[k.saturating_sub(1)];
-            let after = values[(k + 1).min(values.len() - 1)];
-            0.25 * before + 0.5 * values[k] + 0.25 * after
-        })
-        .collect()
+fn path(odds: &[f32], near: Intervals, (from, to): (usize, usize)) -> BeatPath {
+    let (score, path) = best_path(odds, near);
+    let second = |k: usize| (k + from) as f64 / ONSET_FRAMES_PER_S;
+    BeatPath { beats_s: extend(&path, to - from).into_iter().map(second).collect(), score }
 }
 
-/// The beat intervals considered, in onset frames.
+/// The log-odds above which something counts: `share` as likely as the likely peaks are. Where the
+/// network is unsure of everything, what it holds likeliest still tells.
+pub fn even_odds(probability: &[f32], share: f32) -> f32 {
+    let peaks: Vec<f32> = probability.windows(3).filter(|w| w[1] >= w[0] && w[1] > w[2] && w[1] > 0.02).map(|w| w[1]).collect();
+    log_odds(share * percentile(&peaks, 0.9)).clamp(-3.0, 0.0)
+}
+
+/// Logarithm of the odds, bounded: nothing is impossible to a network.
+pub fn log_odds(probability: f32) -> f32 {
+    let p = probability.clamp(0.002, 0.998);
+    (p / (1.0 - p)).ln()
+}
+
+/// A signal between its frames.
+pub fn interpolate(values: &[f32], at: f64) -> f32 {
+    let Some(last) = values.len().checked_sub(1) else { return 0.0 };
+    let at = at.clamp(0.0, last as f64);
+    let k = at as usize;
+    let share = (at - k as f64) as f32;
+    values[k] + share * (values[(k + 1).min(last)] - values[k])
+}
+
+/// The beat intervals considered, in onset frames: `count` from `first` on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct Intervals {
     first: usize,
     count: usize,
 }
 
 impl Intervals {
-    fn new() -> Self {
-        let first = (60.0 * ONSET_FRAMES_PER_S / TEMPO_RANGE_BPM.1).floor() as usize;
-        let last = (60.0 * ONSET_FRAMES_PER_S / TEMPO_RANGE_BPM.0).ceil() as usize;
+    /// What lies within a sixth of `middle` frames, bounded.
+    fn around(middle: f64, least: usize, most: usize) -> Self {
+        let first = ((middle * (1.0 - DRIFT)) as usize).max(least).max(1);
+        let last = ((middle * (1.0 + DRIFT)).ceil() as usize).min(most).max(first);
         Self { first, count: last - first + 1 }
     }
 
-    fn frames(&self, index: usize) -> usize {
+    fn frames(self, index: usize) -> usize {
         self.first + index
-    }
-
-    /// Logarithm of how much each interval is favoured: by the autocorrelation of the strength at
-    /// it and its double, and by where people tap.
-    fn prior(&self, strength: &[f32]) -> Vec<f32> {
-        let mean = strength.iter().sum::<f32>() / strength.len() as f32;
-        let centred: Vec<f32> = strength.iter().map(|x| x - mean).collect();
-        let power: f32 = centred.iter().map(|x| x * x).sum::<f32>().max(1e-6);
-        let lag = |frames: usize| -> f32 {
-            if frames >= centred.len() {
-                return 0.0;
-            }
-            centred.iter().zip(&centred[frames..]).map(|(a, b)| a * b).sum::<f32>() / power
-        };
-        let lags: Vec<f32> = (0..=4 * self.frames(self.count)).map(lag).collect();
-        let around = |frames: usize| {
-            let near = &lags[frames.saturating_sub(1)..(frames + 2).min(lags.len())];
-            near.iter().copied().fold(0.0, f32::max)
-        };
-        (0..self.count)
-            .map(|index| {
-                let frames = self.frames(index);
-                let salience = around(frames) + 0.6 * around(2 * frames) + 0.4 * around(4 * frames);
-                let bpm = 60.0 * ONSET_FRAMES_PER_S / frames as f64;
-                let octaves = (bpm / PREFERRED_BPM).log2() / PREFERRED_OCTAVES;
-                (0.03 + salience.max(0.0)).ln() - 0.5 * (octaves * octaves) as f32
-            })
-            .collect()
     }
 }
 
 /// Tempi that are tried, each with what lies within a sixth of it: a piece may drift, but a jump
 /// from one level of the pulse to another in mid-piece is the commonest mistake of one free path.
-const CANDIDATES: usize = 6;
+const CANDIDATES: usize = 7;
 const DRIFT: f64 = 1.0 / 6.0;
 
-/// The intervals around the highest peaks of the prior, with their part of it.
-fn candidates(intervals: &Intervals, prior: &[f32]) -> Vec<(Intervals, Vec<f32>)> {
-    let is_peak = |&k: &usize| (k == 0 || prior[k - 1] <= prior[k]) && (k + 1 == prior.len() || prior[k + 1] < prior[k]);
-    let mut peaks: Vec<usize> = (0..prior.len()).filter(is_peak).collect();
-    peaks.sort_by(|&a, &b| prior[b].total_cmp(&prior[a]));
-    peaks.truncate(CANDIDATES);
-    let around = |peak: usize| {
-        let frames = intervals.frames(peak) as f64;
-        let from = ((frames * (1.0 - DRIFT)) as usize).max(intervals.first) - intervals.first;
-        let to = ((frames * (1.0 + DRIFT)).ceil() as usize - intervals.first + 1).min(prior.len());
-        (Intervals { first: intervals.first + from, count: to - from }, prior[from..to].to_vec())
-    };
-    peaks.into_iter().map(around).collect()
+/// The intervals around the highest peaks of the autocorrelation at an interval and its double.
+fn candidates(probability: &[f32]) -> Vec<Intervals> {
+    let frames_at = |bpm: f64| 60.0 * ONSET_FRAMES_PER_S / bpm;
+    let (shortest, longest) = (frames_at(TEMPO_RANGE_BPM.1).floor() as usize, frames_at(TEMPO_RANGE_BPM.0).ceil() as usize);
+    let mean = probability.iter().sum::<f32>() / probability.len() as f32;
+    // At half the rate, which the lags do not need: it quarters the work.
+    let centred: Vec<f32> = probability.chunks(2).map(|c| c.iter().sum::<f32>() / c.len() as f32 - mean).collect();
+    let lag = |frames: usize| -> f32 { centred.iter().zip(centred.get(frames..).unwrap_or(&[])).map(|(a, b)| a * b).sum() };
+    let lags: Vec<f32> = (0..=longest + 2).map(lag).collect();
+    let salience: Vec<f32> = (shortest..=longest).map(|frames| lags[frames / 2].max(lags[(frames + 1) / 2]) + 0.6 * lags[frames]).collect();
+    let is_peak = |&k: &usize| (k == 0 || salience[k - 1] <= salience[k]) && (k + 1 == salience.len() || salience[k + 1] < salience[k]);
+    let mut peaks: Vec<usize> = (0..salience.len()).filter(is_peak).collect();
+    peaks.sort_by(|&a, &b| salience[b].total_cmp(&salience[a]));
+    let mut chosen: Vec<Intervals> = Vec::new();
+    let mut middles: Vec<f64> = Vec::new();
+    for peak in peaks {
+        let middle = (shortest + peak) as f64;
+        if chosen.len() == CANDIDATES || middles.iter().any(|m| (m / middle).ln().abs() < 0.08) {
+            continue;
+        }
+        chosen.push(Intervals::around(middle, shortest, longest));
+        middles.push(middle);
+    }
+    chosen
 }
 
 /// What a change of interval costs.
@@ -163,75 +142,52 @@ fn candidates(intervals: &Intervals, prior: &[f32]) -> Vec<(Intervals, Vec<f32>)
 fn change_cost(before: usize, now: usize) -> f32 {
     let frames = before.abs_diff(now);
     let beyond = frames.saturating_sub(1) as f32 / now as f32;
-    0.02 * frames.min(1) as f32 + 900.0 * beyond * beyond
+    0.05 * frames.min(1) as f32 + 700.0 * beyond * beyond
 }
 
 /// Intervals that one beat may differ from the last.
-const CHANGE_REACH: usize = 5;
+const CHANGE_REACH: usize = 6;
 
-/// The best beats through the strength, in frames, and their score.
-fn best_path(strength: &[f32], intervals: &Intervals, prior: &[f32]) -> (f32, Vec<usize>) {
-    let len = strength.len();
-    let peak: Vec<f32> = (0..len).map(|k| strength[k.saturating_sub(1)..(k + 2).min(len)].iter().copied().fold(0.0, f32::max)).collect();
-    let on: Vec<f32> = (0..len).map(|k| (0.06 + 0.35 * peak[k] + 0.65 * strength[k]).ln()).collect();
-    let mut off = vec![0.0f32; len + 1];
-    for k in 0..len {
-        off[k + 1] = off[k] + (1.0 - 0.94 * strength[k]).ln();
-    }
-    let weights: Vec<f32> = prior.iter().map(|p| 0.55 * p).collect();
+/// The best beats through the odds, in frames, and their score.
+fn best_path(odds: &[f32], intervals: Intervals) -> (f32, Vec<usize>) {
     let count = intervals.count;
     // score[k * count + index]: best path with a beat at frame k whose last interval is `index`.
-    let mut score = vec![f32::NEG_INFINITY; len * count];
-    let mut from = vec![u16::MAX; len * count];
-    let slowest = intervals.frames(count - 1);
-    for k in 0..len {
+    let mut score = vec![0.0f32; odds.len() * count];
+    // How many intervals longer the one before was; NONE at a first beat.
+    const NONE: i8 = i8::MAX;
+    let mut from = vec![NONE; odds.len() * count];
+    let costs: Vec<[f32; 2 * CHANGE_REACH + 1]> =
+        (0..count).map(|index| std::array::from_fn(|k| change_cost(intervals.frames(index) + k, intervals.frames(index) + CHANGE_REACH))).collect();
+    let mut best = (f32::NEG_INFINITY, 0);
+    for k in 0..odds.len() {
         for index in 0..count {
-            let frames = intervals.frames(index);
-            let edge = (frames / 8).max(2);
             let slot = k * count + index;
-            if k < frames {
-                // A first beat may fall anywhere in the first interval; what is skipped is not free.
-                if k < slowest {
-                    score[slot] = on[k] + 0.5 * off[k.saturating_sub(edge)] + weights[index] - 0.3 * k as f32 / frames as f32;
-                }
-                continue;
-            }
-            let back = (k - frames) * count;
-            let mut best = f32::NEG_INFINITY;
-            let mut who = u16::MAX;
-            for before in index.saturating_sub(CHANGE_REACH)..(index + CHANGE_REACH + 1).min(count) {
-                let value = score[back + before] - change_cost(intervals.frames(before), frames);
-                if value > best {
-                    best = value;
-                    who = before as u16;
+            // A path may begin anywhere.
+            let (mut top, mut who) = (0.0, NONE);
+            if let Some(back) = k.checked_sub(intervals.frames(index)) {
+                let row = &score[back * count..(back + 1) * count];
+                let low = index.saturating_sub(CHANGE_REACH);
+                for (before, value) in row.iter().enumerate().take(index + CHANGE_REACH + 1).skip(low) {
+                    let value = value - costs[index][before + CHANGE_REACH - index];
+                    if value > top {
+                        (top, who) = (value, before as i8 - index as i8);
+                    }
                 }
             }
-            let quiet = off[k + 1 - edge] - off[(k - frames + edge).min(k + 1 - edge)];
-            score[slot] = best + on[k] + quiet + weights[index];
+            score[slot] = top + odds[k];
             from[slot] = who;
-        }
-    }
-    // Longer paths have more terms, so ends are compared within one slowest interval of the end.
-    let mut best = (f32::NEG_INFINITY, 0, 0);
-    for k in len.saturating_sub(slowest)..len {
-        for index in 0..count {
-            let rest = (len - k) as f32 / intervals.frames(index) as f32;
-            let value = score[k * count + index] - rest * 1.5;
-            if value > best.0 {
-                best = (value, k, index);
+            if score[slot] > best.0 {
+                best = (score[slot], slot);
             }
         }
     }
-    let (total, mut k, mut index) = best;
-    let mut beats = vec![k];
-    loop {
-        let who = from[k * count + index];
-        if who == u16::MAX {
-            break;
-        }
-        k -= intervals.frames(index);
-        index = who as usize;
-        beats.push(k);
+    let (total, mut slot) = best;
+    let mut beats = vec![slot / count];
+    while from[slot] != NONE {
+        let (k, index) = (slot / count, slot % count);
+        let back = k - intervals.frames(index);
+        slot = back * count + (index as isize + isize::from(from[slot])) as usize;
+        beats.push(back);
     }
     beats.reverse();
     (total, beats)
@@ -243,99 +199,53 @@ fn extend(beats: &[usize], len: usize) -> Vec<usize> {
     if beats.len() < 3 {
         return all;
     }
-    let first = beats[1] - beats[0];
-    while all[0] + 3 >= first {
-        let earlier = all[0].saturating_sub(first);
-        all.insert(0, earlier);
-    }
-    let last = beats[beats.len() - 1] - beats[beats.len() - 2];
-    while all[all.len() - 1] + last < len {
-        all.push(all[all.len() - 1] + last);
-    }
+    // The mean of some intervals: one alone is rounded to a frame.
+    let some = 8.min(beats.len() - 1);
+    let first = (beats[some] - beats[0]) as f64 / some as f64;
+    let last = (beats[beats.len() - 1] - beats[beats.len() - 1 - some]) as f64 / some as f64;
+    let (begin, end) = (beats[0] as f64, beats[beats.len() - 1] as f64);
+    let earlier = (1..).map(|k| begin - f64::from(k) * first).take_while(|at| *at > -3.0).map(|at| at.round().max(0.0) as usize);
+    let before: Vec<usize> = earlier.collect();
+    all.splice(0..0, before.into_iter().rev());
+    all.extend((1..).map(|k| end + f64::from(k) * last).take_while(|at| *at < len as f64).map(|at| at.round() as usize));
     all
 }
 
-/// How much stronger the onsets on beats are than half-way between them, as 0 to 1.
-fn confidence(strength: &[f32], beats: &[usize]) -> f32 {
-    if beats.len() < 4 {
-        return 0.0;
+/// Moves each beat to where the network hears its middle, as fine as a few milliseconds.
+pub fn refine(beats_s: &[f64], heard: &[f32]) -> Vec<f64> {
+    let mut last = -1.0f64;
+    let one = |&second: &f64| {
+        // As many beats as came in, and rising: the bars count them.
+        last = middle(heard, second).max(last + 0.001).max(0.0);
+        last
+    };
+    beats_s.iter().map(one).collect()
+}
+
+/// The network learned to mark the attack, which comes this much after a note begins.
+const ATTACK_S: f64 = 0.004;
+
+/// The middle of what the network hears around a time.
+fn middle(heard: &[f32], second: f64) -> f64 {
+    const REACH: usize = 2;
+    let near = frame_of(second).round().max(0.0) as usize;
+    let around = near.saturating_sub(REACH)..(near + REACH + 1).min(heard.len());
+    let Some(peak) = around.max_by(|&a, &b| heard[a].total_cmp(&heard[b])) else { return second };
+    // A flat stretch has no middle to speak of.
+    if heard[peak] < 0.05 {
+        return second;
     }
-    let near = |k: usize| strength[k.saturating_sub(3)..(k + 4).min(strength.len())].iter().copied().fold(0.0, f32::max);
-    let on = beats.iter().map(|&b| near(b)).sum::<f32>() / beats.len() as f32;
-    let between = beats.windows(2).map(|w| near((w[0] + w[1]) / 2)).sum::<f32>() / (beats.len() - 1) as f32;
-    ((on - 0.7 * between) / 0.6).clamp(0.0, 1.0)
-}
-
-/// Moves each beat to the attack under it, as far as its neighbours agree.
-fn refine(beats: &[usize], flux: &[[f32; 3]], mono: &[f32]) -> Vec<f64> {
-    /// Attacks are sought this far on either side, in seconds.
-    const REACH_S: f64 = 0.035;
-    let envelope = AttackEnvelope::of(mono);
-    let offsets: Vec<Option<f64>> = beats
-        .iter()
-        .map(|&beat| {
-            let total: f32 = flux[beat.saturating_sub(2)..(beat + 3).min(flux.len())].iter().flatten().sum();
-            (total > 0.02).then(|| envelope.attack_near(beat as f64 / ONSET_FRAMES_PER_S, REACH_S)).flatten()
-        })
-        .collect();
-    let times: Vec<f64> = beats.iter().map(|&b| b as f64 / ONSET_FRAMES_PER_S).collect();
-    let moved: Vec<f64> = (0..beats.len())
-        .map(|k| {
-            // The median of the neighbours' shifts follows a player's timing and ignores a lone grace note.
-            let mut near: Vec<f64> = offsets[k.saturating_sub(4)..(k + 5).min(beats.len())].iter().flatten().copied().collect();
-            if near.is_empty() {
-                return times[k];
-            }
-            near.sort_by(f64::total_cmp);
-            let common = near[near.len() / 2];
-            let own = offsets[k].filter(|o| (o - common).abs() < 0.012).unwrap_or(common);
-            (times[k] + 0.5 * own + 0.5 * common).max(0.0)
-        })
-        .collect();
-    let mut rising = moved;
-    rising.dedup_by(|b, a| *b <= *a);
-    rising
-}
-
-/// Energy rise of the sound in steps of 1.5 ms.
-pub struct AttackEnvelope {
-    rise: Vec<f32>,
-}
-
-/// Samples of a step at 24 kHz: 1.5 ms.
-const ATTACK_HOP: usize = 36;
-
-impl AttackEnvelope {
-    /// The envelope of `mono` at 24 kHz.
-    pub fn of(mono: &[f32]) -> Self {
-        let energy: Vec<f32> = mono.chunks(ATTACK_HOP).map(|c| c.iter().map(|x| x * x).sum::<f32>().sqrt()).collect();
-        let rise = (0..energy.len())
-            .map(|k| {
-                // Rise over 4.5 ms against the 9 ms before, which passes over the swing of a low note.
-                let after = energy[k..(k + 3).min(energy.len())].iter().copied().fold(0.0, f32::max);
-                let before = energy[k.saturating_sub(6)..k].iter().copied().fold(0.0, f32::max);
-                (after - before).max(0.0)
-            })
-            .collect();
-        Self { rise }
+    let (mut sum, mut total) = (0.0, 0.0);
+    for k in peak.saturating_sub(REACH)..(peak + REACH + 1).min(heard.len()) {
+        let weight = f64::from(heard[k]).powi(2);
+        sum += weight * second_of(k as f64);
+        total += weight;
     }
-
-    /// Seconds from `time_s` to the steepest rise within `reach_s`; `None` where nothing rises.
-    pub fn attack_near(&self, time_s: f64, reach_s: f64) -> Option<f64> {
-        let step_s = ATTACK_HOP as f64 / f64::from(RATE_HZ);
-        let from = ((time_s - reach_s) / step_s).max(0.0) as usize;
-        let to = (((time_s + reach_s) / step_s) as usize).min(self.rise.len());
-        let top = (from..to).max_by(|&a, &b| self.rise[a].total_cmp(&self.rise[b]))?;
-        if self.rise[top] <= 1e-5 {
-            return None;
-        }
-        // The first step of the rise that reaches half of the steepest is where the attack begins.
-        let start = (from..=top).rev().take_while(|&k| self.rise[k] > 0.5 * self.rise[top]).last().unwrap_or(top);
-        Some(start as f64 * step_s + step_s - time_s)
-    }
+    sum / total - ATTACK_S
 }
 
-fn tempo(beats_s: &[f64]) -> f64 {
+/// Median tempo in beats a minute; 0 for less than two beats.
+pub fn tempo(beats_s: &[f64]) -> f64 {
     if beats_s.len() < 2 {
         return 0.0;
     }

@@ -78,7 +78,7 @@ fn range(from_s: f64, to_s: f64, per_s: f64, len: usize) -> std::ops::Range<usiz
     from.min(len)..to.min(len)
 }
 
-fn norm(classes: &[f32; 12]) -> f32 {
+pub(super) fn norm(classes: &[f32; 12]) -> f32 {
     classes.iter().map(|x| x * x).sum::<f32>().sqrt()
 }
 

@@ -7,6 +7,7 @@
 
 use super::features::BeatFeatures;
 use super::metre::distance;
+use serde::{Deserialize, Serialize};
 
 /// Likeness of all pairs of bars, and how well each could follow each.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -14,6 +15,18 @@ pub struct BarLikeness {
     bars: usize,
     likeness: Vec<f32>,
     goodness: Vec<f32>,
+}
+
+/// A passage that can be played over and over.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Loop {
+    /// First bar.
+    pub start_bar: usize,
+    /// The bar after the last.
+    pub end_bar: usize,
+    /// How well the first bar follows the last, 0 to 1.
+    pub goodness: f32,
 }
 
 /// Typical distances of unlike bars per group; the distances are counted in these.
@@ -62,6 +75,41 @@ impl BarLikeness {
     /// If `leave` is 0 or there is no such bar.
     pub fn could_follow(&self, leave: usize, enter: usize) -> f32 {
         self.goodness[(leave - 1) * self.bars + enter]
+    }
+
+    /// For each bar the earliest bar that sounds (nearly) the same: itself where none came before.
+    pub fn repeats(&self) -> Vec<usize> {
+        /// From here on two bars are taken for the same by ear.
+        const SAME: f32 = 0.86;
+        let earliest = |bar: usize| (0..bar).find(|&other| self.of(bar, other) >= SAME).unwrap_or(bar);
+        (0..self.bars).map(earliest).collect()
+    }
+
+    /// Passages of 2, 4, 8 or 16 bars that can be played over and over, best first, with how well
+    /// the first bar follows the last, 0 to 1.
+    pub fn loops(&self) -> Vec<Loop> {
+        /// As many are worth telling.
+        const MOST: usize = 8;
+        const LEAST: f32 = 0.6;
+        let mut all: Vec<Loop> = [16, 8, 4, 2]
+            .into_iter()
+            .flat_map(|length| (0..(self.bars + 1).saturating_sub(length)).map(move |start_bar| (start_bar, start_bar + length)))
+            .filter(|&(start_bar, end_bar)| start_bar > 0 || end_bar < self.bars)
+            .map(|(start_bar, end_bar)| Loop { start_bar, end_bar, goodness: self.could_follow(end_bar, start_bar) })
+            .filter(|l| l.goodness >= LEAST)
+            .collect();
+        // Longer ones tire later: a tenth of goodness for each doubling.
+        let worth = |l: &Loop| l.goodness + 0.1 * ((l.end_bar - l.start_bar) as f32).log2();
+        all.sort_by(|a, b| worth(b).total_cmp(&worth(a)));
+        let mut chosen: Vec<Loop> = Vec::new();
+        for l in all {
+            // One of each neighbourhood.
+            if chosen.iter().all(|c| c.start_bar.abs_diff(l.start_bar).max(c.end_bar.abs_diff(l.end_bar)) >= 4) {
+                chosen.push(l);
+            }
+        }
+        chosen.truncate(MOST);
+        chosen
     }
 
     /// The matrices as little-endian bytes, with the number of bars first.

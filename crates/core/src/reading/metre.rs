@@ -1,99 +1,191 @@
 //! Beats in a bar, and which beat begins it.
+//!
+//! A hidden Markov model walks the beats through bars of two, three, four, five or six: each first
+//! beat of a bar earns the log-odds that the network gives it, and a change of metre or a bar cut
+//! short costs (after the bar-pointer models of Whiteley, Cemgil and Godsill, ISMIR 2006).
 
+use super::activations::{Activations, frame_of};
+use super::beats::{even_odds, log_odds};
 use super::features::BeatFeatures;
 
 /// Bars of a bed as groups of beats.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Bars {
-    /// Beats in a bar; 4 when nothing tells.
+    /// Beats in a bar (the commonest); 4 when nothing tells.
     pub metre: u32,
     /// Indices of the beats that begin a bar.
     pub downbeats: Vec<usize>,
-    /// 0 to 1.
-    pub confidence: f32,
+    /// Sum of the log-odds of the first beats, less what irregular bars cost.
+    pub score: f32,
 }
 
-/// Groups beats into bars of three or four.
-///
-/// The metre is the one at whose multiples beats resemble each other more than at others; the
-/// downbeat is where bass and harmony change and the low drum falls.
-pub fn find(beats_s: &[f64], features: &[BeatFeatures]) -> Bars {
-    let count = beats_s.len();
-    if count < 4 {
-        return Bars { metre: 4, downbeats: Vec::new(), confidence: 0.0 };
-    }
-    let accent = accents(features);
-    let (metre, phase, confidence) = [3usize, 4]
-        .into_iter()
-        .filter(|&m| count >= 2 * m)
-        .map(|m| {
-            let (phase, margin) = best_phase(&accent, m);
-            (m, phase, margin, periodicity(features, m) + 0.5 * margin)
-        })
-        .max_by(|a, b| a.3.total_cmp(&b.3))
-        .map_or((4, 0, 0.0), |(m, phase, margin, _)| (m, phase, margin));
-    let downbeats = (phase..count).step_by(metre).collect();
-    Bars { metre: metre as u32, downbeats, confidence: confidence.clamp(0.0, 1.0) }
-}
+/// Beats in a bar, with what a piece must earn to be counted so.
+const METRES: [(usize, f32); 3] = [(4, 0.0), (3, 0.5), (5, 4.0)];
+/// Two beats in a bar, not four, when the third of four is nearly as much a first as the first.
+const HALVED_BELOW: f32 = 0.5;
+/// Six beats in a bar, not three, when every other bar begins with far less.
+const DOUBLED_ABOVE: f32 = 1.2;
+/// Cost of going on in another metre.
+const OTHER_METRE: f32 = 7.0;
+/// Cost of a bar that is cut short.
+const CUT_BAR: f32 = 10.0;
 
-/// How much each beat speaks for being the first of a bar, freed of its mean and scaled to deviation 1.
-fn accents(features: &[BeatFeatures]) -> Vec<f32> {
-    let column = |of: &dyn Fn(usize) -> f32| {
-        let raw: Vec<f32> = (0..features.len()).map(of).collect();
-        standardise(&raw)
+/// How much each beat speaks for being the first of a bar: the log-odds of the network around it.
+pub fn first_beat_odds(beats_s: &[f64], heard: &Activations) -> Vec<f32> {
+    const REACH: usize = 2;
+    let odds = |&beat: &f64| {
+        let middle = frame_of(beat).round().max(0.0) as usize;
+        let near = heard.downbeat.get(middle.saturating_sub(REACH)..(middle + REACH + 1).min(heard.downbeat.len())).unwrap_or(&[]);
+        log_odds(near.iter().copied().fold(0.0, f32::max))
     };
+    let even = even_odds(&heard.downbeat, 0.5);
+    beats_s.iter().map(|beat| odds(beat) - even).collect()
+}
+
+/// How much the sound of each beat speaks for being the first of a bar, whatever the network
+/// says: bass and harmony change there, and the low drum falls. Deviation 1.
+pub fn accents(features: &[BeatFeatures]) -> Vec<f32> {
+    let column = |of: &dyn Fn(usize) -> f32| standardise(&(0..features.len()).map(of).collect::<Vec<_>>());
     let harmony = column(&|k| if k == 0 { 0.0 } else { distance(&features[k - 1].chroma, &features[k].chroma) });
     let bass = column(&|k| if k == 0 { 0.0 } else { distance(&features[k - 1].bass, &features[k].bass) });
     let low = column(&|k| features[k].attack[0]);
     let high = column(&|k| features[k].attack[2]);
     let loud = column(&|k| features[k].loudness_db);
-    let mixed: Vec<f32> = (0..features.len()).map(|k| 1.0 * harmony[k] + 0.7 * bass[k] + 0.5 * low[k] - 0.15 * high[k] + 0.2 * loud[k]).collect();
-    standardise(&mixed)
+    let mixed = |k| harmony[k] + 0.7 * bass[k] + 0.5 * low[k] - 0.15 * high[k] + 0.2 * loud[k];
+    standardise(&(0..features.len()).map(mixed).collect::<Vec<f32>>())
 }
 
 fn standardise(values: &[f32]) -> Vec<f32> {
-    let mean = values.iter().sum::<f32>() / values.len() as f32;
-    let variance = values.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / values.len() as f32;
+    let count = values.len().max(1) as f32;
+    let mean = values.iter().sum::<f32>() / count;
+    let variance = values.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / count;
     let scale = 1.0 / variance.sqrt().max(1e-6);
     // Clipped, so that one crash cymbal does not outvote a hundred bars.
     values.iter().map(|v| ((v - mean) * scale).clamp(-2.5, 2.5)).collect()
+}
+
+/// What the beats earn as first beats of bars, at best: for comparing ways to count beats.
+pub fn earned(odds: &[f32]) -> f32 {
+    likeliest(odds).1
+}
+
+fn likeliest(odds: &[f32]) -> (usize, f32) {
+    METRES.iter().map(|&(metre, least)| (metre, only(odds, metre).score - least)).max_by(|a, b| a.1.total_cmp(&b.1)).unwrap_or((4, 0.0))
+}
+
+/// Groups beats into bars.
+///
+/// The metre is the one whose first beats earn most; whether half or twice as many beats make a
+/// bar is told by how much the first beats of half a bar, or of every other bar, fall behind.
+pub fn find(odds: &[f32]) -> Bars {
+    let metre = likeliest(odds).0;
+    let behind = |beats: usize, half: usize| {
+        let bars = only(odds, beats).downbeats;
+        let mean = |later: usize| {
+            let all: Vec<f32> = bars.iter().filter_map(|&d| odds.get(d + later).copied()).collect();
+            all.iter().sum::<f32>() / all.len().max(1) as f32
+        };
+        mean(0) - mean(half)
+    };
+    let metre = match metre {
+        4 if behind(4, 2) < HALVED_BELOW => 2,
+        3 if odds.len() >= 24 && behind(6, 3) > DOUBLED_ABOVE => 6,
+        other => other,
+    };
+    let others = METRES.iter().map(|m| m.0).filter(|m| m % metre != 0 && metre % m != 0);
+    let all: Vec<(usize, f32)> = std::iter::once((metre, 0.0)).chain(others.map(|m| (m, OTHER_METRE))).collect();
+    within(odds, &all)
+}
+
+/// Groups beats into bars of one metre, where they are likeliest.
+pub fn only(odds: &[f32], metre: usize) -> Bars {
+    within(odds, &[(metre, 0.0)])
+}
+
+/// Groups beats into bars of one metre, with the first beats at `phase` where nothing is cut.
+pub fn counted(odds: &[f32], metre: usize, phase: usize) -> Bars {
+    let downbeats: Vec<usize> = (phase..odds.len()).step_by(metre).collect();
+    Bars { metre: metre as u32, score: downbeats.iter().map(|&k| odds[k]).sum(), downbeats }
+}
+
+fn within(odds: &[f32], metres: &[(usize, f32)]) -> Bars {
+    if odds.len() < 4 {
+        return Bars { metre: metres[0].0 as u32, ..Bars::default() };
+    }
+    // States are places (metre, beat of the bar), those of one metre together.
+    let places: Vec<(usize, usize)> = metres.iter().enumerate().flat_map(|(m, &(beats, _))| (0..beats).map(move |beat| (m, beat))).collect();
+    let first_of = |m: usize| metres[..m].iter().map(|metre| metre.0).sum::<usize>();
+    let gain = |place: (usize, usize), k: usize| if place.1 == 0 { odds[k] } else { 0.0 };
+    // A pickup: a piece may begin on any beat of a bar.
+    let mut score: Vec<f32> = places.iter().map(|&p| gain(p, 0) - metres[p.0].1 - if p.1 == 0 { 0.0 } else { 0.3 }).collect();
+    let mut from: Vec<Vec<u8>> = vec![Vec::new()];
+    for k in 1..odds.len() {
+        let best_last = (0..metres.len()).map(|m| first_of(m) + metres[m].0 - 1).max_by(|&a, &b| score[a].total_cmp(&score[b])).unwrap_or(0);
+        let best_any = (0..places.len()).max_by(|&a, &b| score[a].total_cmp(&score[b])).unwrap_or(0);
+        let mut next = vec![0.0; places.len()];
+        let mut who = vec![0u8; places.len()];
+        for (state, &(m, beat)) in places.iter().enumerate() {
+            let straight = if beat > 0 { state - 1 } else { state + metres[m].0 - 1 };
+            let mut ways = vec![(score[straight], straight)];
+            if beat == 0 {
+                ways.push((score[best_last] - OTHER_METRE, best_last));
+                ways.push((score[best_any] - CUT_BAR - OTHER_METRE * f32::from(u8::from(places[best_any].0 != m)), best_any));
+            }
+            let (value, before) = ways.into_iter().max_by(|a, b| a.0.total_cmp(&b.0)).expect("there is the straight way");
+            next[state] = value + gain((m, beat), k);
+            who[state] = before as u8;
+        }
+        score = next;
+        from.push(who);
+    }
+    let mut state = (0..places.len()).max_by(|&a, &b| score[a].total_cmp(&score[b])).unwrap_or(0);
+    let total = score[state];
+    let mut path = vec![0; odds.len()];
+    for k in (0..odds.len()).rev() {
+        path[k] = state;
+        if k > 0 {
+            state = usize::from(from[k][state]);
+        }
+    }
+    let downbeats: Vec<usize> = (0..odds.len()).filter(|&k| places[path[k]].1 == 0).collect();
+    let beats_in = |m: usize| path.iter().filter(|&&s| places[s].0 == m).count();
+    let metre = (0..metres.len()).max_by_key(|&m| beats_in(m)).map_or(4, |m| metres[m].0);
+    Bars { metre: metre as u32, downbeats, score: total }
 }
 
 pub(super) fn distance(a: &[f32], b: &[f32]) -> f32 {
     a.iter().zip(b).map(|(x, y)| (x - y).powi(2)).sum::<f32>().sqrt()
 }
 
-/// The phase with the highest mean accent, and by how much it leads the next.
-fn best_phase(accent: &[f32], metre: usize) -> (usize, f32) {
-    let mut means: Vec<(usize, f32)> = (0..metre)
-        .map(|phase| {
-            let of: Vec<f32> = accent.iter().skip(phase).step_by(metre).copied().collect();
-            (phase, of.iter().sum::<f32>() / of.len().max(1) as f32)
-        })
-        .collect();
-    means.sort_by(|a, b| b.1.total_cmp(&a.1));
-    (means[0].0, means[0].1 - means[1].1)
-}
+#[cfg(test)]
+mod tests {
+    use super::*;
 
-/// Likeness of beats at multiples of `metre`, against that at other distances.
-fn periodicity(features: &[BeatFeatures], metre: usize) -> f32 {
-    let likeness = |lag: usize| {
-        let pairs = features.len().saturating_sub(lag);
-        if pairs == 0 {
-            return 0.0;
+    fn odds(bars: &[usize]) -> Vec<f32> {
+        bars.iter().flat_map(|&beats| (0..beats).map(|beat| if beat == 0 { 2.0 } else { -3.0 })).collect()
+    }
+
+    #[test]
+    fn bars_of_each_metre_are_counted() {
+        for metre in [2, 3, 4, 5, 6] {
+            let mut all = odds(&[metre; 12]);
+            all.splice(0..0, [-3.0]);
+            let bars = find(&all);
+            assert_eq!(bars.metre as usize, metre);
+            assert_eq!(bars.downbeats[..3], [1, 1 + metre, 1 + 2 * metre], "after a pickup");
         }
-        let sum: f32 = (0..pairs)
-            .map(|k| {
-                let (a, b) = (&features[k], &features[k + lag]);
-                (-(distance(&a.onset, &b.onset) / 1.2)).exp() + (-(distance(&a.chroma, &b.chroma) / 0.7)).exp()
-            })
-            .sum();
-        sum / pairs as f32
-    };
-    let longest = (4 * metre).min(features.len() / 2);
-    let mean = |wanted: &dyn Fn(usize) -> bool| {
-        let of: Vec<f32> = (2..=longest).filter(|&lag| wanted(lag)).map(likeness).collect();
-        of.iter().sum::<f32>() / of.len().max(1) as f32
-    };
-    8.0 * (mean(&|lag| lag % metre == 0) - mean(&|lag| lag % metre != 0))
+    }
+
+    #[test]
+    fn a_bar_that_is_cut_short_does_not_lose_the_count() {
+        let bars = find(&odds(&[4, 4, 4, 4, 2, 4, 4, 4, 4]));
+        assert_eq!((bars.metre, bars.downbeats), (4, vec![0, 4, 8, 12, 16, 18, 22, 26, 30]));
+    }
+
+    #[test]
+    fn a_missed_first_beat_is_still_one() {
+        let mut all = odds(&[3; 10]);
+        all[12] = -2.0;
+        assert_eq!(find(&all).downbeats, (0..30).step_by(3).collect::<Vec<_>>());
+    }
 }

@@ -19,22 +19,31 @@
 //! assert!(read.reading.beats_samples.is_empty());
 //! ```
 
+mod activations;
 mod beats;
+mod correct;
 mod edges;
 mod features;
+mod grid;
 mod key;
 mod likeness;
 mod metre;
 mod sections;
 mod spectra;
 
+pub use correct::{Correction, CorrectionError};
 pub use edges::{Ending, EndingKind};
+pub use grid::SecondOpinion;
 pub use key::Key;
-pub use likeness::BarLikeness;
+pub use likeness::{BarLikeness, Loop};
 pub use sections::Section;
 
 use crate::sound::{self, Source, loudness};
+use grid::Counter;
 use serde::{Deserialize, Serialize};
+
+/// Rises whenever a bed would be read otherwise than before.
+pub const VERSION: u32 = 2;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -61,6 +70,18 @@ pub struct Confidence {
     pub sections: f32,
 }
 
+/// A passage with how likely it is what it is said to be.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Span {
+    /// First sample.
+    pub start_samples: u64,
+    /// The sample after the last.
+    pub end_samples: u64,
+    /// 0 to 1.
+    pub likelihood: f32,
+}
+
 /// What a bed is, as music. Positions are samples from the start of the sound.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -85,9 +106,21 @@ pub struct Reading {
     pub loudness: loudness::Loudness,
     /// RMS level of each bar in dB, relative to the loudest bar.
     pub bar_levels_db: Vec<f32>,
+    /// For each bar the earliest that sounds (nearly) the same, itself where none came before.
+    #[serde(default)]
+    pub repeats: Vec<usize>,
+    /// Passages that can be played over and over, best first.
+    #[serde(default)]
+    pub loops: Vec<Loop>,
     /// The key, where anything is tonal.
     #[serde(default)]
     pub key: Option<Key>,
+    /// Passages in which somebody sings or speaks.
+    #[serde(default)]
+    pub singing: Vec<Span>,
+    /// Other ways to count it, likeliest first.
+    #[serde(default)]
+    pub second_opinions: Vec<SecondOpinion>,
     /// How sure all this is.
     pub confidence: Confidence,
 }
@@ -97,6 +130,15 @@ impl Reading {
     /// than there are bars.
     pub fn bar_lines_samples(&self) -> Vec<u64> {
         self.downbeats.iter().map(|&beat| self.beats_samples[beat]).collect()
+    }
+
+    /// Tempo of each bar in beats a minute.
+    pub fn bar_tempi_bpm(&self) -> Vec<f64> {
+        let tempo = |bar: &[usize]| {
+            let seconds = crate::units::seconds_from_samples(self.beats_samples[bar[1]] - self.beats_samples[bar[0]]);
+            60.0 * (bar[1] - bar[0]) as f64 / seconds
+        };
+        self.downbeats.windows(2).map(tempo).collect()
     }
 
     /// Number of whole bars.
@@ -114,6 +156,19 @@ pub struct BedRead {
     pub likeness: BarLikeness,
 }
 
+/// What the network of the reading hears of a sound: so many numbers a frame, and the frames one
+/// after another. `tools/reading` learns from it.
+pub fn network_inputs(source: &dyn Source) -> (usize, Vec<f32>) {
+    let mono = sound::mono_24k(source);
+    (activations::INPUTS, activations::inputs(&spectra::OnsetSpectra::of(&mono), &spectra::HarmonySpectra::of(&mono)))
+}
+
+/// What is told of each bar line but the first and the last, for `tools/reading/sections.py`;
+/// `inputs` as [`network_inputs`] gives them.
+pub fn bar_line_features(inputs: &[f32], bar_lines_s: &[f64]) -> Vec<[f32; sections::features::FEATURES]> {
+    sections::features::of_bar_lines(inputs, bar_lines_s)
+}
+
 /// Reads a bed.
 ///
 /// Any sound is read; silence and less than two seconds of sound get no beats, no sections and
@@ -122,6 +177,14 @@ pub struct BedRead {
 /// # Errors
 /// [`Cancelled`] when `progress` returns false.
 pub fn read_bed(source: &dyn Source, progress: &mut Progress<'_>) -> Result<BedRead, Cancelled> {
+    read_corrected(source, &[], progress)
+}
+
+/// Reads a bed as [`read_bed`] does, with what a person says about it on top.
+///
+/// # Errors
+/// [`Cancelled`] when `progress` returns false.
+pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress: &mut Progress<'_>) -> Result<BedRead, Cancelled> {
     let mut step = |what, done| if progress(what, done) { Ok(()) } else { Err(Cancelled) };
     step("measuring loudness", 0.0)?;
     let loudness = loudness::measure(source);
@@ -132,33 +195,44 @@ pub fn read_bed(source: &dyn Source, progress: &mut Progress<'_>) -> Result<BedR
     let harmony = spectra::HarmonySpectra::of(&mono);
     step("finding the beat", 0.7)?;
     let edges = edges::Edges::find(&mono, &onsets);
-    let grid = beats::track(&onsets, &mono, edges.music_span_frames());
-    let ending = edges.ending(&grid.beats_s);
+    let inputs = activations::inputs(&onsets, &harmony);
+    let heard = activations::Activations::of(&inputs);
+    let features_of = |beats_s: &[f64]| features::of_beats(beats_s, &onsets, &harmony, &mono);
+    let counter = Counter { heard: &heard, span: edges.music_span_frames(), features: &features_of };
+    let (grid, second_opinions) = counter.grids();
+    let grid = correct::correct_grid(grid, corrections, &counter);
+    let ending = correct::correct_ending(edges.ending(&grid.beats_s), corrections);
     step("finding bars", 0.8)?;
-    let beat_features = features::of_beats(&grid.beats_s, &onsets, &harmony, &mono);
-    let bars = metre::find(&grid.beats_s, &beat_features);
+    let beat_features = features_of(&grid.beats_s);
     step("comparing bars", 0.85)?;
-    let likeness = BarLikeness::between(&beat_features, &bars.downbeats, bars.metre as usize);
+    let likeness = BarLikeness::between(&beat_features, &grid.downbeats, grid.metre as usize);
     step("finding sections", 0.95)?;
-    let bar_levels_db = features::bar_levels_db(&beat_features, &bars.downbeats);
+    let bar_levels_db = features::bar_levels_db(&beat_features, &grid.downbeats);
     let key = Key::of(&beat_features);
-    let beats_samples: Vec<u64> = grid.beats_s.iter().map(|&s| crate::units::samples_from_seconds(s)).collect();
-    let (sections, section_confidence) = sections::find(&likeness, &bar_levels_db, &bars.downbeats, &beats_samples);
+    let beats_samples = correct::beat_samples(&grid.beats_s);
+    let bar_lines: Vec<u64> = grid.downbeats.iter().map(|&beat| beats_samples[beat]).collect();
+    let (sections, section_confidence) = sections::find(&inputs, &likeness, &bar_levels_db, &bar_lines);
+    let sections = correct::correct_sections(sections, &bar_lines, corrections);
+    let singing = correct::correct_singing(Vec::new(), corrections);
     step("done", 1.0)?;
     Ok(BedRead {
         reading: Reading {
             length_samples: source.len_samples(),
             tempo_bpm: grid.tempo_bpm,
-            metre: bars.metre,
+            metre: grid.metre,
             beats_samples,
-            downbeats: bars.downbeats,
+            downbeats: grid.downbeats,
             sections,
             music_start_samples: edges.music_start_samples(),
             ending,
             loudness,
             bar_levels_db,
+            repeats: likeness.repeats(),
+            loops: likeness.loops(),
             key,
-            confidence: Confidence { beats: grid.confidence, downbeats: bars.confidence, sections: section_confidence },
+            singing,
+            second_opinions,
+            confidence: Confidence { beats: grid.beat_confidence, downbeats: grid.bar_confidence, sections: section_confidence },
         },
         likeness,
     })

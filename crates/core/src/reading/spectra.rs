@@ -1,6 +1,6 @@
 //! Short-time spectra of a bed at 24 kHz: a quick one for onsets, a long one for harmony.
 
-use crate::sound::blocks::Blocks;
+use crate::sound::{blocks::Blocks, halved};
 
 /// Sample rate of everything in this module, in Hz.
 pub const RATE_HZ: f32 = 24_000.0;
@@ -13,8 +13,10 @@ pub const FLUX_BANDS: usize = 3;
 
 const ONSET_HOP: usize = 240;
 const ONSET_BLOCK: usize = 1024;
-const HARMONY_HOP: usize = 1200;
-const HARMONY_BLOCK: usize = 8192;
+/// Pitch classes end at 2.5 kHz: a quarter of the rate holds them, at a quarter of the work.
+const HARMONY_RATE_HZ: f32 = RATE_HZ / 4.0;
+const HARMONY_HOP: usize = 300;
+const HARMONY_BLOCK: usize = 2048;
 /// Harmony frames a second.
 pub const HARMONY_FRAMES_PER_S: f64 = 20.0;
 
@@ -62,11 +64,10 @@ impl OnsetSpectra {
     /// The spectra of `mono` at 24 kHz.
     pub fn of(mono: &[f32]) -> Self {
         let filters = mel_filters();
-        let mut power = Vec::with_capacity(mono.len() / ONSET_HOP * MEL_BANDS);
-        Blocks::new(ONSET_BLOCK, ONSET_HOP).for_each(mono, |magnitudes| {
+        let mut power: Vec<f32> = Vec::with_capacity(mono.len() / ONSET_HOP * MEL_BANDS);
+        Blocks::new(ONSET_BLOCK, ONSET_HOP).for_each(mono, |bins| {
             for (first, weights) in &filters {
-                let sum: f32 = weights.iter().zip(&magnitudes[*first..]).map(|(w, m)| w * m * m).sum();
-                power.push(sum);
+                power.push(weights.iter().zip(&bins[*first..]).map(|(w, p)| w * p).sum());
             }
         });
         let floor = 1e-6 * percentile(&power, 0.95).max(1e-12);
@@ -135,9 +136,9 @@ impl HarmonySpectra {
         let mut compressed = vec![0.0; top_bin];
         let mut tonal = vec![0.0; top_bin];
         let (mut chroma, mut bass) = (Vec::new(), Vec::new());
-        Blocks::new(HARMONY_BLOCK, HARMONY_HOP).for_each(mono, |magnitudes| {
-            for (c, m) in compressed.iter_mut().zip(magnitudes) {
-                *c = (1.0 + 30.0 * m / reference).ln();
+        Blocks::new(HARMONY_BLOCK, HARMONY_HOP).for_each(&halved(&halved(mono)), |power| {
+            for (c, p) in compressed.iter_mut().zip(power) {
+                *c = (1.0 + 30.0 * p.sqrt() / reference).ln();
             }
             keep_peaks(&compressed, &mut tonal);
             chroma.push(chroma_map.fold(&tonal));
@@ -148,7 +149,7 @@ impl HarmonySpectra {
 }
 
 fn bin_of(hz: f32) -> usize {
-    (hz * HARMONY_BLOCK as f32 / RATE_HZ).round() as usize
+    (hz * HARMONY_BLOCK as f32 / HARMONY_RATE_HZ).round() as usize
 }
 
 /// Takes 1.2 times the moving average over 31 bins off, which leaves tones and drops drums.
@@ -176,7 +177,7 @@ impl PitchMap {
     fn new(low_hz: f32, high_hz: f32) -> Self {
         let weights = (bin_of(low_hz)..=bin_of(high_hz))
             .map(|bin| {
-                let hz = bin as f32 * RATE_HZ / HARMONY_BLOCK as f32;
+                let hz = bin as f32 * HARMONY_RATE_HZ / HARMONY_BLOCK as f32;
                 // MIDI 1.0: note 69 is 440 Hz; note 60 (C) is class 0.
                 let pitch = 69.0 + 12.0 * (hz / 440.0).log2();
                 let row = std::array::from_fn(|class| {

@@ -4,7 +4,7 @@ use realfft::{RealFftPlanner, RealToComplex};
 use std::f32::consts::TAU;
 use std::sync::Arc;
 
-/// Walks Hann-windowed blocks centred on multiples of a hop and gives their magnitudes.
+/// Walks Hann-windowed blocks centred on multiples of a hop and gives their power.
 pub(crate) struct Blocks {
     fft: Arc<dyn RealToComplex<f32>>,
     window: Vec<f32>,
@@ -18,23 +18,23 @@ impl Blocks {
         Self { fft: RealFftPlanner::new().plan_fft_forward(block), window, hop }
     }
 
-    /// Gives the magnitudes of every block of `mono`.
+    /// Gives the power of every bin of every block of `mono`.
     pub(crate) fn for_each(&self, mono: &[f32], mut each: impl FnMut(&[f32])) {
         let block = self.window.len();
         let mut input = vec![0.0; block];
         let mut output = self.fft.make_output_vec();
         let mut scratch = self.fft.make_scratch_vec();
-        let mut magnitudes = vec![0.0; output.len()];
+        let mut power = vec![0.0; output.len()];
         for centre in (0..mono.len()).step_by(self.hop) {
             crate::sound::copy_range(mono, centre as i64 - (block / 2) as i64, &mut input);
             for (sample, weight) in input.iter_mut().zip(&self.window) {
                 *sample *= weight;
             }
             self.fft.process_with_scratch(&mut input, &mut output, &mut scratch).expect("buffers come from the transform itself");
-            for (magnitude, bin) in magnitudes.iter_mut().zip(&output) {
-                *magnitude = (bin.re * bin.re + bin.im * bin.im).sqrt();
+            for (power, bin) in power.iter_mut().zip(&output) {
+                *power = bin.re * bin.re + bin.im * bin.im;
             }
-            each(&magnitudes);
+            each(&power);
         }
     }
 }

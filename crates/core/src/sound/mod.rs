@@ -101,48 +101,67 @@ pub fn copy_range(samples: &[f32], start: i64, out: &mut [f32]) {
     out[skip..skip + count].copy_from_slice(&samples[from..from + count]);
 }
 
-/// Samples kept of each pair by [`halve`].
-const HALF_TAPS: usize = 15;
-
 /// The mean of all channels at half the sample rate (24 kHz), which holds all that reading needs.
-///
-/// A 31-tap half-band filter (windowed sinc, Hann) keeps aliases under -40 dB below 10 kHz.
 pub fn mono_24k(source: &dyn Source) -> Vec<f32> {
     let len = source.len_samples() as usize;
     let mut out = Vec::with_capacity(len / 2 + 1);
-    let taps = half_band();
+    let halver = Halver::new();
     const BLOCK: usize = 1 << 16;
-    let mut block = vec![0.0f32; BLOCK + 2 * HALF_TAPS];
-    let mut start = 0;
-    while start < len {
-        source.read_mono(start as i64 - HALF_TAPS as i64, &mut block);
-        let count = BLOCK.min(len - start);
-        for centre in (HALF_TAPS..HALF_TAPS + count).step_by(2) {
-            out.push(halve(&block[centre - HALF_TAPS..=centre + HALF_TAPS], &taps));
-        }
-        start += BLOCK;
+    let mut block = vec![0.0f32; BLOCK + 2 * HALVER_REACH];
+    for start in (0..len).step_by(BLOCK) {
+        source.read_mono(start as i64 - HALVER_REACH as i64, &mut block);
+        halver.halve(&block, BLOCK.min(len - start).div_ceil(2), &mut out);
     }
     out
 }
 
-fn half_band() -> [f32; HALF_TAPS + 1] {
-    // Every second tap of a half-band filter but the middle one is 0.
-    std::array::from_fn(|k| {
-        if k == 0 {
-            return 0.5;
-        }
-        let x = std::f64::consts::PI * k as f64 / 2.0;
-        let window = 0.5 + 0.5 * (std::f64::consts::PI * k as f64 / (HALF_TAPS + 1) as f64).cos();
-        (0.5 * x.sin() / x * window) as f32
-    })
+/// Half of `samples` at half their rate.
+pub(crate) fn halved(samples: &[f32]) -> Vec<f32> {
+    let mut padded = vec![0.0; HALVER_REACH];
+    padded.extend_from_slice(samples);
+    padded.extend_from_slice(&[0.0; HALVER_REACH + 1]);
+    let mut out = Vec::with_capacity(samples.len() / 2 + 1);
+    Halver::new().halve(&padded, samples.len().div_ceil(2), &mut out);
+    out
 }
 
-fn halve(window: &[f32], taps: &[f32; HALF_TAPS + 1]) -> f32 {
-    let mut sum = taps[0] * window[HALF_TAPS];
-    for k in (1..=HALF_TAPS).step_by(2) {
-        sum += taps[k] * (window[HALF_TAPS - k] + window[HALF_TAPS + k]);
+/// Samples on either side that one halved sample depends on.
+const HALVER_REACH: usize = 16;
+/// Taps beside the middle one that are not 0.
+const SIDE_TAPS: usize = 8;
+
+/// Halves the rate: a 31-tap half-band filter (windowed sinc, Hann) keeps aliases under -40 dB
+/// below 0.42 of the new Nyquist.
+struct Halver {
+    /// Of the odd distances 1, 3, 5 …; the even ones of a half-band filter are 0.
+    taps: [f32; SIDE_TAPS],
+}
+
+impl Halver {
+    fn new() -> Self {
+        let taps = std::array::from_fn(|k| {
+            let away = (2 * k + 1) as f64;
+            let x = std::f64::consts::PI * away / 2.0;
+            let window = 0.5 + 0.5 * (std::f64::consts::PI * away / HALVER_REACH as f64).cos();
+            (0.5 * x.sin() / x * window) as f32
+        });
+        Self { taps }
     }
-    sum
+
+    /// Appends `count` samples; `block` begins [`HALVER_REACH`] samples before the first.
+    fn halve(&self, block: &[f32], count: usize, out: &mut Vec<f32>) {
+        // Even and odd samples apart, so that every loop runs over neighbours.
+        let (even, odd): (Vec<f32>, Vec<f32>) = block.chunks_exact(2).map(|pair| (pair[0], pair[1])).unzip();
+        let middle = HALVER_REACH / 2;
+        let first = out.len();
+        out.extend(even[middle..middle + count].iter().map(|x| 0.5 * x));
+        for (k, tap) in self.taps.iter().enumerate() {
+            let (before, after) = (&odd[middle - 1 - k..], &odd[middle + k..]);
+            for ((sum, a), b) in out[first..].iter_mut().zip(before).zip(after) {
+                *sum += tap * (a + b);
+            }
+        }
+    }
 }
 
 #[cfg(test)]

@@ -6,6 +6,7 @@ pub mod health;
 pub mod listening;
 pub mod picture;
 pub mod plans;
+pub mod reading;
 pub mod shelf;
 pub mod sounds;
 pub mod voice;

@@ -16,7 +16,7 @@ use jaunty_core::fit::{self, FitRequest, Fitting};
 use jaunty_core::kind::{self, Kind};
 use jaunty_core::picture::Line;
 use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
-use jaunty_core::reading::{BarLikeness, Cancelled, Reading, read_bed};
+use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
 use jaunty_core::shape::LevelObject;
 use jaunty_core::sound::Sound;
 use jaunty_core::speech::{SpeechReading, read_speech};
@@ -142,11 +142,11 @@ async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), T
     match role {
         Role::Bed => {
             let bed = blocking(move || read_bed(&file, &mut progress)).await??;
-            sounds::set_reading(&app.pool, hash, role, &bed.reading, Some(&bed.likeness)).await?;
+            sounds::set_bed_reading(&app.pool, hash, &[], &bed).await?;
         }
         Role::Narration | Role::Film => {
             let speech = blocking(move || read_speech(&file, &mut progress)).await??;
-            sounds::set_reading(&app.pool, hash, role, &speech, None).await?;
+            sounds::set_speech_reading(&app.pool, hash, &speech).await?;
         }
     }
     Ok(())
@@ -277,18 +277,31 @@ fn speak_all(lines: &[Line], length_samples: u64, report: &Report) -> Result<(So
 struct OpenBed {
     hash: String,
     file: PcmFile,
-    reading: Reading,
-    likeness: BarLikeness,
+    read: BedRead,
 }
 
 impl OpenBed {
-    async fn of(app: &App, hash: &str) -> Result<Option<Self>, TaskError> {
-        let Some((reading, likeness)) = sounds::bed_reading(&app.pool, hash).await? else { return Ok(None) };
-        Ok(Some(Self { hash: hash.to_owned(), file: app.working_file(hash).await?, reading, likeness }))
+    /// A bed that has been read, with what a person said about it. It is read again where that has
+    /// not been done yet, or was done by an older reader.
+    async fn of(app: &App, hash: &str, corrections: &[Correction]) -> Result<Option<Self>, TaskError> {
+        if sounds::bed_document(&app.pool, hash, corrections).await?.is_none() {
+            return Ok(None);
+        }
+        let file = app.working_file(hash).await?;
+        let read = match sounds::bed_reading(&app.pool, hash, corrections).await? {
+            Some(read) => read,
+            None => {
+                let (file, said) = (app.working_file(hash).await?, corrections.to_vec());
+                let read = blocking(move || read_corrected(&file, &said, &mut keep_going())).await??;
+                sounds::set_bed_reading(&app.pool, hash, corrections, &read).await?;
+                read
+            }
+        };
+        Ok(Some(Self { hash: hash.to_owned(), file, read }))
     }
 
     fn fittings(&self, length_samples: u64) -> Vec<Fitting> {
-        fit::fittings(&self.file, &self.reading, &self.likeness, &FitRequest { length_samples })
+        fit::fittings(&self.file, &self.read.reading, &self.read.likeness, &FitRequest { length_samples })
     }
 }
 
@@ -317,7 +330,7 @@ impl Material {
             }
         }
         let bed = match &setup.bed {
-            Some(bed) => OpenBed::of(app, &bed.hash).await?,
+            Some(bed) => OpenBed::of(app, &bed.hash, setup.corrections(&bed.hash)).await?,
             None => None,
         };
         Ok(Self {
@@ -349,8 +362,10 @@ async fn plan_cut(app: &App, cut: &CutRow, what: &str) -> Result<(), TaskError> 
     let material = Material::of(app, &cut.setup).await?;
     let current = cuts::current(&app.pool, cut).await?;
     let before = current.plan.bed().map_or(Vec::new(), |b| b.levels.clone());
-    // A fitting that somebody chose stays while bed and length stay.
-    let same_bed = current.setup.bed == cut.setup.bed && current.plan.length_samples == material.length_samples;
+    // A fitting that somebody chose stays while bed, its reading and length stay.
+    let bed_hash = cut.setup.bed.as_ref().map_or("", |b| &b.hash);
+    let same_reading = current.setup.corrections(bed_hash) == cut.setup.corrections(bed_hash);
+    let same_bed = current.setup.bed == cut.setup.bed && same_reading && current.plan.length_samples == material.length_samples;
     let kept = same_bed.then_some((current.fittings, current.chosen)).filter(|(all, _)| !all.is_empty());
     let (fittings, chosen, plan) = blocking(move || {
         let (fittings, chosen) = kept.unwrap_or_else(|| (material.bed.as_ref().map_or(Vec::new(), |b| b.fittings(material.length_samples)), 0));
@@ -365,9 +380,8 @@ async fn plan_cut(app: &App, cut: &CutRow, what: &str) -> Result<(), TaskError> 
 /// Fits every candidate that has been read to the cut as it stands.
 async fn compare(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
-    let made_for = cut.setup.heard_with();
     let done: Vec<AuditionRow> = auditions::all(&app.pool, id).await?;
-    let fresh = |hash: &str| done.iter().any(|a| a.sound_hash == hash && a.made_for == made_for);
+    let fresh = |hash: &str| done.iter().any(|a| a.sound_hash == hash && a.made_for == cut.setup.fitted_as(hash));
     let waiting: Vec<&str> = cut.setup.candidates.iter().map(|c| c.hash.as_str()).filter(|hash| !fresh(hash)).collect();
     if waiting.is_empty() {
         return Ok(());
@@ -379,7 +393,7 @@ async fn compare(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
         if !report.say("fitting the candidates", k as f32 / waiting.len() as f32) {
             return Err(TaskError::Cancelled);
         }
-        let Some(bed) = OpenBed::of(app, hash).await? else { continue };
+        let Some(bed) = OpenBed::of(app, hash, cut.setup.corrections(hash)).await? else { continue };
         let material = material.clone();
         let (best, plan) = blocking(move || {
             let best = bed.fittings(material.length_samples).into_iter().next();
@@ -390,7 +404,7 @@ async fn compare(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
         let Some(best) = best else { continue };
         let row = AuditionRow {
             sound_hash: (*hash).to_owned(),
-            made_for: made_for.clone(),
+            made_for: cut.setup.fitted_as(hash),
             figure: best.figure().into(),
             splice_count: best.splices.len() as u32,
             ending: match best.end {

@@ -155,7 +155,7 @@ useEventListener(document, 'keydown', (event) => {
         <p class="soft numbers">Revision {{ cut.plan.revision }}, saved {{ saved }}</p>
       </div>
     </nav>
-    <main>
+    <main :class="{ whole: step === 'reading' && cut.bed?.reading }">
       <a-alert
         v-for="job in failed"
         :key="job.id"
@@ -166,7 +166,12 @@ useEventListener(document, 'keydown', (event) => {
       />
       <component :is="VIEWS[step]" :cut="cut" :actions="actions" :listening="listening" />
     </main>
-    <ListeningStrip class="listening" :cut="cut" :listening="listening" />
+    <ListeningStrip
+      v-if="step !== 'reading' || !cut.bed?.reading"
+      class="listening"
+      :cut="cut"
+      :listening="listening"
+    />
   </div>
   <div v-else class="step soft">Opening the cut …</div>
 </template>
@@ -267,6 +272,10 @@ li small.warn {
 .job {
   margin-bottom: 6px;
   padding: 0 4px;
+}
+/* The reading brings a strip of its own: there the bed is heard, not the cut. */
+main.whole {
+  grid-row: 1 / 3;
 }
 main {
   overflow: auto;

@@ -11,6 +11,7 @@ import {
   type Kind,
   type MarkEdit,
   type Opinion,
+  type Said,
   type WaveformView,
 } from '../../shared/http'
 
@@ -101,6 +102,14 @@ export function useCut(id: Ref<string>) {
             body: { despiteObjection },
           }),
         ),
+      ),
+    correct: (said: Said) =>
+      change(() =>
+        answer(server.POST('/api/cuts/{id}/bed/corrections', { params: path(), body: { revision: revision(), said } })),
+      ),
+    takeBack: (index: number) =>
+      change(() =>
+        answer(server.DELETE('/api/cuts/{id}/bed/corrections/{index}', { params: { path: { id: id.value, index } } })),
       ),
     editMarks: (edit: MarkEdit) =>
       change(() =>

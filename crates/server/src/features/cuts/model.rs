@@ -124,6 +124,8 @@ impl From<&CutRow> for CutSummary {
 pub struct SectionView {
     /// Its letter.
     pub label: String,
+    /// What somebody calls it.
+    pub name: Option<String>,
     /// Start in seconds of the bed.
     pub start_s: f64,
     /// End in seconds of the bed.
@@ -168,6 +170,51 @@ pub enum EndingView {
     StopsDead,
 }
 
+/// A passage of the bed.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PassageView {
+    /// Start in seconds of the bed.
+    pub start_s: f64,
+    /// End in seconds of the bed.
+    pub end_s: f64,
+    /// How likely or how good, 0 to 1.
+    pub likelihood: f32,
+}
+
+/// A passage that can be played over and over.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LoopView {
+    /// First bar, from 1.
+    pub start_bar: usize,
+    /// Last bar.
+    pub end_bar: usize,
+    /// Start in seconds of the bed.
+    pub start_s: f64,
+    /// End in seconds of the bed.
+    pub end_s: f64,
+    /// How well its start follows its end.
+    pub seam: SureView,
+}
+
+/// Another way to count the bed.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct SecondOpinionView {
+    /// What it is, in words.
+    pub words: String,
+    /// What to say to get it, as the client sends it back.
+    #[schema(value_type = crate::features::reading::Said)]
+    pub said: serde_json::Value,
+    /// Its tempo.
+    pub tempo_bpm: f64,
+    /// Its beats in a bar.
+    pub metre: u32,
+    /// How likely it is, in per cent.
+    pub percent: u32,
+}
+
 /// What has been read of a bed.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -180,6 +227,16 @@ pub struct BedReadingView {
     pub bar_lines_s: Vec<f64>,
     /// Level of each bar relative to the loudest, in dB.
     pub bar_levels_db: Vec<f32>,
+    /// Tempo of each bar.
+    pub bar_tempi_bpm: Vec<f64>,
+    /// For each bar the earliest that sounds the same, from 1.
+    pub repeats: Vec<usize>,
+    /// Passages that can be played over and over.
+    pub loops: Vec<LoopView>,
+    /// Where somebody sings.
+    pub singing: Vec<PassageView>,
+    /// Other ways to count it.
+    pub second_opinions: Vec<SecondOpinionView>,
     /// Its key, where it has one.
     pub key: Option<String>,
     /// Its sections.
@@ -204,16 +261,28 @@ impl From<&Reading> for BedReadingView {
     fn from(reading: &Reading) -> Self {
         let section = |s: &jaunty_core::reading::Section| SectionView {
             label: s.label.clone(),
+            name: s.name.clone(),
             start_s: seconds_from_samples(s.start_samples),
             end_s: seconds_from_samples(s.end_samples),
             start_bar: s.start_bar + 1,
             end_bar: s.end_bar,
         };
+        let lines: Vec<f64> = reading.bar_lines_samples().into_iter().map(seconds_from_samples).collect();
+        let passage = |s: &jaunty_core::reading::Span| PassageView {
+            start_s: seconds_from_samples(s.start_samples),
+            end_s: seconds_from_samples(s.end_samples),
+            likelihood: s.likelihood,
+        };
         Self {
             tempo_bpm: reading.tempo_bpm,
             metre: reading.metre,
-            bar_lines_s: reading.bar_lines_samples().into_iter().map(seconds_from_samples).collect(),
+            bar_lines_s: lines.clone(),
             bar_levels_db: reading.bar_levels_db.clone(),
+            bar_tempi_bpm: reading.bar_tempi_bpm(),
+            repeats: reading.repeats.iter().map(|bar| bar + 1).collect(),
+            loops: reading.loops.iter().map(|l| loop_view(l, &lines)).collect(),
+            singing: reading.singing.iter().map(passage).collect(),
+            second_opinions: reading.second_opinions.iter().map(second_opinion_view).collect(),
             key: reading.key.map(Key::name),
             sections: reading.sections.iter().map(section).collect(),
             music_start_s: seconds_from_samples(reading.music_start_samples),
@@ -228,6 +297,20 @@ impl From<&Reading> for BedReadingView {
             beats_sure: reading.confidence.beats.into(),
             bars_sure: reading.confidence.downbeats.into(),
         }
+    }
+}
+
+fn loop_view(l: &jaunty_core::reading::Loop, lines_s: &[f64]) -> LoopView {
+    LoopView { start_bar: l.start_bar + 1, end_bar: l.end_bar, start_s: lines_s[l.start_bar], end_s: lines_s[l.end_bar], seam: (l.goodness - 0.3).into() }
+}
+
+fn second_opinion_view(opinion: &jaunty_core::reading::SecondOpinion) -> SecondOpinionView {
+    SecondOpinionView {
+        words: opinion.correction.words(),
+        said: serde_json::to_value(&opinion.correction).unwrap_or_default(),
+        tempo_bpm: opinion.tempo_bpm,
+        metre: opinion.metre,
+        percent: (100.0 * opinion.likelihood).round() as u32,
     }
 }
 
@@ -249,6 +332,8 @@ pub struct CutBedView {
     pub damaged: bool,
     /// What was read.
     pub reading: Option<BedReadingView>,
+    /// What a person said about the reading, in words and in order.
+    pub corrections: Vec<String>,
 }
 
 /// A take of the narration.
@@ -752,7 +837,7 @@ impl CutView {
         let cut = store::known(&app.pool, id).await?;
         let current = store::current(&app.pool, &cut).await?;
         let bed_reading = match &cut.setup.bed {
-            Some(bed) => sounds::bed_document(&app.pool, &bed.hash).await?,
+            Some(bed) => sounds::bed_document(&app.pool, &bed.hash, cut.setup.corrections(&bed.hash)).await?,
             None => None,
         };
         let plan = plan_view(app, &cut, current, bed_reading.as_ref()).await?;
@@ -867,18 +952,18 @@ async fn bed_view(app: &App, cut: &CutRow, reading: Option<&Reading>) -> Result<
         channel_count: sound.channel_count,
         damaged: sound.damaged,
         reading: reading.map(BedReadingView::from),
+        corrections: cut.setup.corrections(&used.hash).iter().map(jaunty_core::reading::Correction::words).collect(),
     }))
 }
 
 async fn candidate_views(app: &App, cut: &CutRow) -> Result<Vec<CandidateView>, Problem> {
     let fits = auditions::all(&app.pool, cut.id).await?;
-    let heard_with = cut.setup.heard_with();
     let mut views = Vec::new();
     for candidate in &cut.setup.candidates {
         let Some(sound) = sounds::sound(&app.pool, &candidate.hash).await? else { continue };
-        let reading = sounds::bed_document(&app.pool, &candidate.hash).await?;
+        let reading = sounds::bed_document(&app.pool, &candidate.hash, &candidate.corrections).await?;
         let recognised = sound.recognised();
-        let fit = fits.iter().find(|a| a.sound_hash == candidate.hash && a.made_for == heard_with);
+        let fit = fits.iter().find(|a| a.sound_hash == candidate.hash && a.made_for == cut.setup.fitted_as(&candidate.hash));
         views.push(CandidateView {
             hash: candidate.hash.clone(),
             name: candidate.name.clone(),

@@ -136,7 +136,7 @@ pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
         Ok(())
     };
     store::want(&app.pool, *id, retitle).await?;
-    if after.heard_with() != before.heard_with() {
+    if !after.sounds_like(&before) {
         replan(&app, *id, &format!("make the cut {} long", rate.timecode(length_frames)), |cut| {
             change(&mut cut.setup);
             Ok(())

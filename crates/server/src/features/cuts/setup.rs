@@ -5,6 +5,7 @@
 use chrono::{DateTime, Utc};
 use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Line, Picture};
+use jaunty_core::reading::Correction;
 use jaunty_core::terms::{Purpose, Terms};
 use jaunty_core::units::FrameRate;
 use jaunty_core::voice::Piece;
@@ -60,7 +61,7 @@ pub struct Licence {
 }
 
 /// A bed that may be chosen.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Candidate {
     /// Hash of its content.
@@ -79,6 +80,9 @@ pub struct Candidate {
     /// What was agreed, for pieces of a supplier.
     #[serde(default)]
     pub licence: Option<Licence>,
+    /// What a person said about its reading, in order.
+    #[serde(default)]
+    pub corrections: Vec<Correction>,
 }
 
 /// How a take came to be.
@@ -151,7 +155,7 @@ pub struct ListReport {
 }
 
 /// What a plan is made for.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Setup {
     /// Length, rate, shots and moments.
@@ -198,16 +202,24 @@ impl Setup {
         }
     }
 
-    /// Digest of what a candidate is fitted to: length, narration, its words, the film's sound.
-    pub fn heard_with(&self) -> String {
+    /// Digest of how a bed is read and of what it is fitted to: length, narration, its words, the
+    /// film's sound.
+    pub fn fitted_as(&self, hash: &str) -> String {
         let film = self.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.as_ref());
-        let text = serde_json::json!([self.picture.length_samples(), self.pieces, self.lines, film]).to_string();
+        let heard = (self.picture.length_samples(), &self.pieces, &self.lines, film, self.corrections(hash));
+        let text = serde_json::json!([heard.0, heard.1, heard.2, heard.3, heard.4]).to_string();
         Sha256::digest(text.as_bytes()).iter().map(|byte| format!("{byte:02x}")).collect()
     }
 
     /// Whether a plan made for `other` is a plan for this as well, with all that is heard.
     pub fn sounds_like(&self, other: &Self) -> bool {
-        self.bed == other.bed && self.heard_with() == other.heard_with()
+        let bed = self.bed.as_ref().map_or("", |b| &b.hash);
+        self.bed == other.bed && self.fitted_as(bed) == other.fitted_as(bed)
+    }
+
+    /// What a person said about the reading of a bed.
+    pub fn corrections(&self, hash: &str) -> &[Correction] {
+        self.candidates.iter().find(|c| c.hash == hash).map_or(&[], |c| &c.corrections)
     }
 
     /// Adds a candidate unless it is there.
@@ -221,6 +233,7 @@ impl Setup {
                 opinion: None,
                 note: String::new(),
                 licence,
+                corrections: Vec::new(),
             }),
         }
     }

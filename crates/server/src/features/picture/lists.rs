@@ -74,7 +74,7 @@ pub async fn take_list(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multi
     let before = cuts::known(&app.pool, *id).await?;
     let mut after = before.setup.clone();
     put_in(&mut after, &name, &list);
-    if after.heard_with() == before.setup.heard_with() {
+    if after.sounds_like(&before.setup) {
         cuts::note(&app.pool, *id, None, &what, |setup| {
             put_in(setup, &name, &list);
             Ok(())

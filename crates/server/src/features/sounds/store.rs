@@ -3,11 +3,11 @@
 use crate::problem::Problem;
 use jaunty_core::kind::Recognised;
 use jaunty_core::plan::Role;
-use jaunty_core::reading::{BarLikeness, Reading};
+use jaunty_core::reading::{BarLikeness, BedRead, Correction, Reading, VERSION};
 use jaunty_core::speech::SpeechReading;
 use jaunty_media::DecodedInfo;
 use serde::Serialize;
-use serde::de::DeserializeOwned;
+use sha2::{Digest, Sha256};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlPool};
 
@@ -57,6 +57,12 @@ pub async fn set_kind(pool: &MySqlPool, hash: &str, recognised: Recognised) -> R
     Ok(())
 }
 
+/// Who makes a reading: the reader's version, and what a person said on top.
+fn made_by(corrections: &[Correction]) -> String {
+    let text = serde_json::json!([VERSION, corrections]).to_string();
+    Sha256::digest(text.as_bytes()).iter().take(8).map(|byte| format!("{byte:02x}")).collect()
+}
+
 fn read_as(role: Role) -> &'static str {
     match role {
         Role::Bed => "bed",
@@ -97,7 +103,8 @@ pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Pro
 pub async fn beds(pool: &MySqlPool) -> Result<Vec<SoundRow>, Problem> {
     Ok(sqlx::query_as(
         "SELECT s.hash, s.name, s.extension, s.rate_hz, s.channel_count, s.length_samples, s.damaged, s.kind, s.kind_confidence
-         FROM sounds s JOIN readings r ON r.sound_hash = s.hash AND r.read_as = 'bed' ORDER BY r.created_at DESC LIMIT 200",
+         FROM sounds s JOIN (SELECT sound_hash, MIN(created_at) AS first FROM readings WHERE read_as = 'bed' GROUP BY sound_hash) r ON r.sound_hash = s.hash
+         ORDER BY r.first DESC LIMIT 200",
     )
     .fetch_all(pool)
     .await?)
@@ -119,24 +126,48 @@ pub async fn set_decoded(pool: &MySqlPool, hash: &str, info: &DecodedInfo) -> Re
     Ok(())
 }
 
-/// Whether a sound has been read in a role.
+/// Whether a sound has been read in a role, by the reader of today.
 ///
 /// # Errors
 /// What the database says.
 pub async fn has_reading(pool: &MySqlPool, hash: &str, role: Role) -> Result<bool, Problem> {
-    let row: Option<(i32,)> =
-        sqlx::query_as("SELECT 1 FROM readings WHERE sound_hash = ? AND read_as = ?").bind(hash).bind(read_as(role)).fetch_optional(pool).await?;
+    let row: Option<(i32,)> = sqlx::query_as("SELECT 1 FROM readings WHERE sound_hash = ? AND read_as = ? AND made_by = ?")
+        .bind(hash)
+        .bind(read_as(role))
+        .bind(made_by(&[]))
+        .fetch_optional(pool)
+        .await?;
     Ok(row.is_some())
 }
 
-/// Keeps a reading.
+/// Keeps the reading of a narration.
 ///
 /// # Errors
 /// What the database says.
-pub async fn set_reading(pool: &MySqlPool, hash: &str, role: Role, document: &impl Serialize, likeness: Option<&BarLikeness>) -> Result<(), Problem> {
-    sqlx::query("REPLACE INTO readings (sound_hash, read_as, document, likeness) VALUES (?, ?, ?, ?)")
+pub async fn set_speech_reading(pool: &MySqlPool, hash: &str, reading: &SpeechReading) -> Result<(), Problem> {
+    set_reading(pool, hash, Role::Narration, &[], reading, None).await
+}
+
+/// Keeps the reading of a bed, read with `corrections`.
+///
+/// # Errors
+/// What the database says.
+pub async fn set_bed_reading(pool: &MySqlPool, hash: &str, corrections: &[Correction], read: &BedRead) -> Result<(), Problem> {
+    set_reading(pool, hash, Role::Bed, corrections, &read.reading, Some(&read.likeness)).await
+}
+
+async fn set_reading(
+    pool: &MySqlPool,
+    hash: &str,
+    role: Role,
+    corrections: &[Correction],
+    document: &impl Serialize,
+    likeness: Option<&BarLikeness>,
+) -> Result<(), Problem> {
+    sqlx::query("REPLACE INTO readings (sound_hash, read_as, made_by, document, likeness) VALUES (?, ?, ?, ?, ?)")
         .bind(hash)
         .bind(read_as(role))
+        .bind(made_by(corrections))
         .bind(serde_json::to_string(document)?)
         .bind(likeness.map(BarLikeness::to_bytes))
         .execute(pool)
@@ -144,30 +175,35 @@ pub async fn set_reading(pool: &MySqlPool, hash: &str, role: Role, document: &im
     Ok(())
 }
 
-async fn reading<T: DeserializeOwned + Send + Unpin + 'static>(pool: &MySqlPool, hash: &str, role: Role) -> Result<Option<T>, Problem> {
-    let row: Option<(Json<T>,)> =
-        sqlx::query_as("SELECT document FROM readings WHERE sound_hash = ? AND read_as = ?").bind(hash).bind(read_as(role)).fetch_optional(pool).await?;
+/// The reading of a bed without its likeness, for showing: made with `corrections` by the reader
+/// of today or, until that is there, the newest that is.
+///
+/// # Errors
+/// What the database says.
+pub async fn bed_document(pool: &MySqlPool, hash: &str, corrections: &[Correction]) -> Result<Option<Reading>, Problem> {
+    let row: Option<(Json<Reading>,)> =
+        sqlx::query_as("SELECT document FROM readings WHERE sound_hash = ? AND read_as = 'bed' ORDER BY made_by = ? DESC, created_at DESC LIMIT 1")
+            .bind(hash)
+            .bind(made_by(corrections))
+            .fetch_optional(pool)
+            .await?;
     Ok(row.map(|r| r.0.0))
 }
 
-/// The reading of a bed without its likeness.
+/// The reading of a bed with its likeness, made with `corrections` by the reader of today.
 ///
 /// # Errors
 /// What the database says.
-pub async fn bed_document(pool: &MySqlPool, hash: &str) -> Result<Option<Reading>, Problem> {
-    reading(pool, hash, Role::Bed).await
-}
-
-/// The reading of a bed with its likeness.
-///
-/// # Errors
-/// What the database says.
-pub async fn bed_reading(pool: &MySqlPool, hash: &str) -> Result<Option<(Reading, BarLikeness)>, Problem> {
+pub async fn bed_reading(pool: &MySqlPool, hash: &str, corrections: &[Correction]) -> Result<Option<BedRead>, Problem> {
     let row: Option<(Json<Reading>, Vec<u8>)> =
-        sqlx::query_as("SELECT document, likeness FROM readings WHERE sound_hash = ? AND read_as = 'bed'").bind(hash).fetch_optional(pool).await?;
+        sqlx::query_as("SELECT document, likeness FROM readings WHERE sound_hash = ? AND read_as = 'bed' AND made_by = ?")
+            .bind(hash)
+            .bind(made_by(corrections))
+            .fetch_optional(pool)
+            .await?;
     row.map(|(document, bytes)| {
         let likeness = BarLikeness::from_bytes(&bytes).ok_or_else(|| Problem::internal("a stored likeness is damaged"))?;
-        Ok((document.0, likeness))
+        Ok(BedRead { reading: document.0, likeness })
     })
     .transpose()
 }
@@ -177,5 +213,10 @@ pub async fn bed_reading(pool: &MySqlPool, hash: &str) -> Result<Option<(Reading
 /// # Errors
 /// What the database says.
 pub async fn speech_reading(pool: &MySqlPool, hash: &str) -> Result<Option<SpeechReading>, Problem> {
-    reading(pool, hash, Role::Narration).await
+    let row: Option<(Json<SpeechReading>,)> =
+        sqlx::query_as("SELECT document FROM readings WHERE sound_hash = ? AND read_as = 'narration' ORDER BY created_at DESC LIMIT 1")
+            .bind(hash)
+            .fetch_optional(pool)
+            .await?;
+    Ok(row.map(|r| r.0.0))
 }

@@ -1,115 +1,341 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import { barAt } from '../../../drawing/bars'
+import type { Said } from '../../../shared/http'
 import { clock, decibels } from '../../../shared/words'
+import BarsPage from '../../reading/BarsPage.vue'
+import CountCard from '../../reading/CountCard.vue'
+import { ENOUGH, PAUSE_S, tapped, tappedBpm } from '../../reading/taps'
+import { useBedPlayer } from '../../reading/useBedPlayer'
+import WholeBed from '../../reading/WholeBed.vue'
+import { useWaveform } from '../useCut'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
 const reading = computed(() => props.cut.bed?.reading ?? null)
-const SURE = { sure: 'sure', fair: 'fairly sure', unsure: 'not sure: please listen' }
+const corrections = computed(() => props.cut.bed?.corrections ?? [])
+const waveform = useWaveform(() => (reading.value ? `/api/sounds/${props.cut.bed?.hash}/waveform` : null))
+const player = useBedPlayer(() => props.cut)
 const ENDINGS = {
-  ownEnding: 'its own last hit, ringing out',
-  fadesOut: 'it fades out',
-  stopsDead: 'it stops while loud',
+  ownEnding: 'its own last hit',
+  fadesOut: 'fades out',
+  stopsDead: 'stops while loud',
 }
 
-/** Sections as rows of bars: the form is seen like verses on a page. */
-const rows = computed(() => {
-  const now = reading.value
-  if (!now) return []
-  return now.sections.map((section) => ({
-    ...section,
-    bars: Array.from({ length: section.endBar - section.startBar + 1 }, (_, k) => {
-      const bar = section.startBar + k
-      const db = now.barLevelsDb[bar - 1] ?? -40
-      return { bar, share: Math.max(0.08, 1 + db / 24), startS: now.barLinesS[bar - 1] ?? 0 }
-    }),
-  }))
+/** The bar that was chosen last: what is said about sections is said of it. */
+const selected = ref<number | null>(null)
+const section = computed(() => {
+  const bar = selected.value
+  return bar === null ? null : (reading.value?.sections.find((s) => bar >= s.startBar && bar <= s.endBar) ?? null)
 })
+const beginsHere = computed(() => section.value?.startBar === selected.value)
+const barStartS = computed(() => (selected.value === null ? 0 : (reading.value?.barLinesS[selected.value - 1] ?? 0)))
+const barEndS = computed(() => (selected.value === null ? 0 : (reading.value?.barLinesS[selected.value] ?? 0)))
+const sung = computed(() => reading.value?.singing.some((s) => s.startS < barEndS.value && s.endS > barStartS.value))
+watch(
+  () => props.cut.bed?.hash,
+  () => (selected.value = null),
+)
+
+function say(said: Said) {
+  void props.actions.correct(said)
+}
+
+function hear(bar: number) {
+  selected.value = bar
+  props.listening.stop()
+  void player.playFrom(reading.value?.barLinesS[bar - 1] ?? 0)
+}
+
+function splitOrJoin() {
+  if (selected.value === null || selected.value === 1) return
+  say({ what: beginsHere.value ? 'join' : 'split', atS: barStartS.value })
+}
+
+const name = ref('')
+const letter = ref('')
+watch(section, (now) => {
+  name.value = now?.name ?? ''
+  letter.value = now?.label ?? ''
+})
+function rename() {
+  if (section.value && name.value.trim() !== (section.value.name ?? ''))
+    say({ what: 'name', atS: barStartS.value, name: name.value })
+}
+function reletter() {
+  if (section.value && letter.value.trim() && letter.value !== section.value.label)
+    say({ what: 'letter', atS: barStartS.value, label: letter.value })
+}
+function markSinging() {
+  if (selected.value !== null)
+    say({ what: 'singing', startS: barStartS.value, endS: barEndS.value, sings: !sung.value })
+}
+function markLastHit() {
+  if (selected.value !== null) say({ what: 'lastHit', atS: barStartS.value })
+}
+
+const taps = ref<number[]>([])
+const bpm = computed(() => tappedBpm(taps.value))
+let settle: ReturnType<typeof setTimeout> | undefined
+/** Taps count once they pause: the grid is then made from them. */
+function tap() {
+  if (!player.playing.value) {
+    taps.value = []
+    return void player.playFrom(player.positionS.value)
+  }
+  taps.value = tapped(taps.value, player.nowS())
+  clearTimeout(settle)
+  settle = setTimeout(() => {
+    if (taps.value.length >= ENOUGH) say({ what: 'taps', atS: taps.value })
+    taps.value = []
+  }, PAUSE_S * 1000)
+}
+
+function shiftBoundary(bars: number) {
+  const now = section.value
+  const toS = now && reading.value?.barLinesS[now.startBar - 1 + bars]
+  if (now && toS !== undefined && toS !== null && now.startBar > 1) {
+    say({ what: 'moveBoundary', fromS: now.startS, toS })
+    selected.value = now.startBar + bars
+  }
+}
+
+useEventListener(
+  document,
+  'keydown',
+  (event) => {
+    const target = event.target as HTMLElement
+    if (target.matches('input, textarea, [role=combobox]') || event.ctrlKey || event.metaKey || event.altKey) return
+    if (!reading.value) return
+    const act: Record<string, () => void> = {
+      ' ': player.toggle,
+      k: () => (player.counting.value = !player.counting.value),
+      t: tap,
+      '+': () => say({ what: 'doubleTempo' }),
+      '-': () => say({ what: 'halfTempo' }),
+      '[': () => say({ what: 'shiftBars', beats: -1 }),
+      ']': () => say({ what: 'shiftBars', beats: 1 }),
+      ',': () => say({ what: 'nudge', ms: -10 }),
+      '.': () => say({ what: 'nudge', ms: 10 }),
+      s: splitOrJoin,
+      '<': () => shiftBoundary(-1),
+      '>': () => shiftBoundary(1),
+      g: markSinging,
+      l: markLastHit,
+    }
+    const work = act[event.key.length === 1 ? event.key.toLowerCase() : event.key]
+    if (!work) return
+    // The strip at the foot plays the cut; here the bed is heard.
+    event.stopImmediatePropagation()
+    event.preventDefault()
+    if (event.key === ' ' && target.matches('button, a')) target.blur()
+    work()
+  },
+  { capture: true },
+)
 </script>
 
 <template>
-  <section class="step">
+  <section class="step" :class="{ full: reading }">
     <header class="step-head">
       <h2>Reading</h2>
-      <span class="soft">the bed as music</span>
+      <span class="soft">the bed as music: click a bar to hear it, mend what is wrong</span>
     </header>
-    <div v-if="reading" class="columns">
-      <dl class="facts card">
-        <dt>tempo</dt>
-        <dd data-test="tempo">{{ reading.tempoBpm ? `${reading.tempoBpm.toFixed(1)} BPM` : 'no beat found' }}</dd>
-        <dt>beats in a bar</dt>
-        <dd>{{ reading.tempoBpm ? reading.metre : '' }}</dd>
-        <dt>beats</dt>
-        <dd :class="{ warn: reading.beatsSure === 'unsure' }">{{ SURE[reading.beatsSure] }}</dd>
-        <dt>bar lines</dt>
-        <dd :class="{ warn: reading.barsSure === 'unsure' }">{{ SURE[reading.barsSure] }}</dd>
-        <dt>first sound</dt>
-        <dd class="numbers">{{ clock(reading.musicStartS, true) }}</dd>
-        <dt>ending</dt>
-        <dd>{{ ENDINGS[reading.ending] }}</dd>
-        <template v-if="reading.ending === 'ownEnding'">
-          <dt>last hit</dt>
-          <dd class="numbers">
-            {{ clock(reading.lastHitS, true) }}, rings for {{ (reading.musicEndS - reading.lastHitS).toFixed(1) }} s
-          </dd>
-        </template>
-        <dt>loudness</dt>
-        <dd>{{ reading.integratedLufs != null ? `${decibels(reading.integratedLufs)} LUFS` : 'silent' }}</dd>
-      </dl>
-      <div>
-        <h3>Form <small class="soft">one row a section; the darker a bar, the louder</small></h3>
-        <p v-if="!rows.length" class="soft">No bars were found, so this bed can only be played once and faded.</p>
-        <div v-for="row in rows" :key="row.startBar" class="row">
-          <span class="letter">{{ row.label }}</span>
-          <span class="numbers soft">{{ clock(row.startS) }}</span>
-          <div class="bars">
-            <span
-              v-for="bar in row.bars"
-              :key="bar.bar"
-              class="bar numbers"
-              :style="{
-                background: `rgb(79 127 125 / ${Math.round(bar.share * 60)}%)`,
-              }"
-              :title="`bar ${bar.bar}, ${clock(bar.startS, true)}`"
-              >{{ bar.bar }}</span
-            >
-          </div>
-        </div>
+    <div v-if="reading && cut.bed" class="columns">
+      <div class="music">
+        <WholeBed
+          :reading="reading"
+          :length-s="cut.bed.lengthS ?? 0"
+          :waveform="waveform"
+          :position-s="player.positionS.value"
+          @seek="player.seek"
+        />
+        <p v-if="!reading.sections.length" class="soft">
+          No bars were found, so this bed can only be played once and faded. If you hear a beat, tap along.
+        </p>
+        <BarsPage
+          :reading="reading"
+          :position-s="player.positionS.value"
+          :playing="player.playing.value"
+          :selected="selected"
+          @hear="hear"
+          @move-boundary="(fromS, toS) => say({ what: 'moveBoundary', fromS, toS })"
+        />
       </div>
+      <aside class="side">
+        <CountCard :reading="reading" :taps="taps.length" :taps-bpm="bpm" @say="say" @tap="tap" />
+        <section v-if="section && selected !== null" class="card" aria-label="This bar" data-test="this-bar">
+          <h3>Bar {{ selected }}</h3>
+          <p v-if="selected > 1">
+            <button class="plain" data-test="split" @click="splitOrJoin">
+              {{ beginsHere ? 'no section begins here' : 'a section begins here' }} <kbd>S</kbd>
+            </button>
+          </p>
+          <p v-if="section.startBar > 1">
+            <button class="plain" @click="shiftBoundary(-1)">its section begins a bar earlier <kbd>&lt;</kbd></button>
+            <button class="plain" @click="shiftBoundary(1)">later <kbd>&gt;</kbd></button>
+          </p>
+          <p>
+            <button class="plain" @click="markSinging">
+              {{ sung ? 'nobody sings here' : 'somebody sings here' }} <kbd>G</kbd>
+            </button>
+            <button class="plain" @click="markLastHit">the last hit is here <kbd>L</kbd></button>
+          </p>
+          <p class="names">
+            <a-input
+              v-model:value="letter"
+              size="small"
+              aria-label="Letter"
+              :maxlength="3"
+              @blur="reletter"
+              @press-enter="reletter"
+            />
+            <a-input
+              v-model:value="name"
+              size="small"
+              placeholder="name of its section"
+              :maxlength="60"
+              data-test="section-name"
+              @blur="rename"
+              @press-enter="rename"
+            />
+          </p>
+        </section>
+        <section v-if="corrections.length" class="card" aria-label="What you said" data-test="corrections">
+          <h3>What you said</h3>
+          <p v-for="(words, index) in corrections" :key="index" class="said">
+            <span>{{ words }}</span>
+            <button class="plain soft" :aria-label="`Take back: ${words}`" @click="actions.takeBack(index)">
+              take back
+            </button>
+          </p>
+        </section>
+        <dl class="facts card">
+          <dt>bar lines</dt>
+          <dd :class="{ warn: reading.barsSure === 'unsure' }">
+            {{ { sure: 'sure', fair: 'fairly sure', unsure: 'not sure: count along' }[reading.barsSure] }}
+          </dd>
+          <template v-if="reading.key">
+            <dt>key</dt>
+            <dd>{{ reading.key }}</dd>
+          </template>
+          <dt>first sound</dt>
+          <dd class="numbers">{{ clock(reading.musicStartS, true) }}</dd>
+          <dt>ending</dt>
+          <dd>
+            {{ ENDINGS[reading.ending] }}
+            <span v-if="reading.ending === 'ownEnding'" class="numbers">
+              {{ clock(reading.lastHitS, true) }}, rings {{ (reading.musicEndS - reading.lastHitS).toFixed(1) }} s
+            </span>
+          </dd>
+          <dt>loudness</dt>
+          <dd>{{ reading.integratedLufs != null ? `${decibels(reading.integratedLufs)} LUFS` : 'silent' }}</dd>
+          <template v-if="reading.loops.length">
+            <dt>loops well</dt>
+            <dd>
+              <button
+                v-for="loop in reading.loops.slice(0, 4)"
+                :key="loop.startBar"
+                class="plain numbers"
+                :title="`Hear bars ${loop.startBar} to ${loop.endBar} over and over`"
+                @click="player.repeat(loop.startS, loop.endS)"
+              >
+                {{ loop.startBar }}–{{ loop.endBar }}
+              </button>
+            </dd>
+          </template>
+        </dl>
+      </aside>
     </div>
     <a-empty v-else :description="cut.bed ? 'The bed is being read.' : 'A bed is needed before it can be read.'">
       <router-link v-if="!cut.bed" :to="`/cuts/${cut.id}/beds`">Bring in a bed</router-link>
     </a-empty>
+    <footer v-if="reading" class="strip" aria-label="Listening to the bed">
+      <button class="plain play" data-test="play-bed" @click="player.toggle">
+        <svg width="12" height="14" viewBox="0 0 12 14" aria-hidden="true">
+          <path v-if="!player.playing.value" d="M0 0v14L12 7Z" fill="currentColor" />
+          <path v-else d="M1 2h10v10H1Z" fill="currentColor" />
+        </svg>
+        {{ player.playing.value ? 'Stop' : 'Play the bed' }} <kbd>space</kbd>
+      </button>
+      <span class="position numbers" data-test="bed-position">{{ clock(player.positionS.value, true) }}</span>
+      <span class="soft numbers">bar {{ barAt(reading, player.positionS.value) }}</span>
+      <button
+        class="plain"
+        :class="{ on: player.counting.value }"
+        :aria-pressed="player.counting.value"
+        data-test="count"
+        @click="player.counting.value = !player.counting.value"
+      >
+        count along <kbd>K</kbd>
+      </button>
+      <span class="soft">a tick on every beat, a higher one on the first of a bar</span>
+    </footer>
   </section>
 </template>
 
 <style scoped>
+.step.full {
+  display: grid;
+  grid-template-rows: auto 1fr 52px;
+  height: 100%;
+  min-height: 0;
+  padding-bottom: 0;
+}
 .columns {
   display: grid;
-  grid-template-columns: 300px 1fr;
-  gap: 34px;
-  align-items: start;
+  grid-template-columns: minmax(0, 1fr) 310px;
+  gap: 22px;
+  min-height: 0;
 }
-.row {
+.music,
+.side {
+  overflow: auto;
+  min-height: 0;
+  padding: 8px 2px 20px 0;
+}
+.side > * {
+  margin-bottom: 12px;
+}
+.side :deep(.plain) {
+  white-space: nowrap;
+  padding: 1px 4px;
+}
+.side p {
+  margin: 0 0 4px;
+}
+.names {
   display: grid;
-  grid-template-columns: 20px 40px 1fr;
+  grid-template-columns: 44px 1fr;
+  gap: 6px;
+}
+.said {
+  display: flex;
+  justify-content: space-between;
   gap: 8px;
-  align-items: start;
-  margin-bottom: 8px;
+  align-items: baseline;
 }
-.letter {
-  border: 1px solid var(--ink);
-  text-align: center;
-  font-weight: 700;
-  font-size: 12px;
+.said .plain {
+  flex: none;
 }
-.bars {
-  display: grid;
-  grid-template-columns: repeat(8, minmax(34px, 64px));
-  gap: 2px;
+.strip {
+  display: flex;
+  align-items: center;
+  gap: 16px;
+  margin: 0 -26px;
+  padding: 0 26px;
+  border-top: 1px solid var(--line);
+  white-space: nowrap;
 }
-.bar {
-  font-size: 11px;
-  padding: 3px 6px;
+.play {
+  font-weight: 600;
+}
+.position {
+  font-size: 18px;
+  min-width: 70px;
+}
+.on {
+  border-bottom: 2px solid var(--ink);
 }
 </style>

@@ -1,0 +1,517 @@
+//! What a person says about a reading, on top of what was read.
+//!
+//! Corrections are kept as what was said, in order, and applied to whatever the automatic reading
+//! is at the time: a better reading keeps them. Places are samples of the bed; those that mean a
+//! bar line take the nearest one.
+
+use super::grid::Grid;
+use super::sections::{Section, sections_between};
+use super::{Ending, EndingKind, Span};
+use crate::units::{samples_from_seconds, seconds_from_samples};
+use serde::{Deserialize, Serialize};
+
+/// One thing that a person says about a reading.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "what", rename_all = "camelCase", rename_all_fields = "camelCase")]
+pub enum Correction {
+    /// There are twice as many beats.
+    DoubleTempo,
+    /// Only every second beat is one.
+    HalfTempo,
+    /// The pulse is near this tempo.
+    Tempo {
+        /// Beats a minute.
+        bpm: f64,
+    },
+    /// So many beats make a bar.
+    Metre {
+        /// 1 to 12.
+        beats: u32,
+    },
+    /// Bars begin so many beats later (earlier for negative).
+    ShiftBars {
+        /// Beats.
+        beats: i32,
+    },
+    /// All beats lie so much later (earlier for negative).
+    Nudge {
+        /// Samples.
+        samples: i64,
+    },
+    /// Somebody tapped the beat here.
+    Taps {
+        /// When, rising.
+        at_samples: Vec<u64>,
+    },
+    /// A grid that came from elsewhere.
+    Given {
+        /// Every beat, rising.
+        beats_samples: Vec<u64>,
+        /// Which of them begin a bar.
+        downbeats: Vec<usize>,
+    },
+    /// A section begins elsewhere.
+    MoveBoundary {
+        /// Where it began.
+        from_samples: u64,
+        /// Where it begins.
+        to_samples: u64,
+    },
+    /// Another section begins here.
+    Split {
+        /// Where.
+        at_samples: u64,
+    },
+    /// No section begins here.
+    Join {
+        /// Where.
+        at_samples: u64,
+    },
+    /// The section here has a name; an empty one takes it away.
+    Name {
+        /// A place in it.
+        at_samples: u64,
+        /// Its name.
+        name: String,
+    },
+    /// The section here is like others of this letter.
+    Letter {
+        /// A place in it.
+        at_samples: u64,
+        /// The letter.
+        label: String,
+    },
+    /// Somebody sings here, or nobody does.
+    Singing {
+        /// First sample.
+        start_samples: u64,
+        /// The sample after the last.
+        end_samples: u64,
+        /// Whether.
+        sings: bool,
+    },
+    /// The bed ends with its last hit here.
+    LastHit {
+        /// Where.
+        at_samples: u64,
+    },
+}
+
+/// Why a correction makes no sense.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum CorrectionError {
+    /// A tempo or metre that no music has.
+    #[error("A tempo lies between 20 and 400 beats a minute, a bar has 1 to 12 beats.")]
+    Count,
+    /// Too few taps.
+    #[error("Tap at least four beats, evenly: from fewer no tempo can be told.")]
+    Taps,
+    /// A grid in disorder.
+    #[error("The beats of a grid must rise and its bars must begin on beats; this one has {0}.")]
+    Grid(&'static str),
+    /// Text that does not fit.
+    #[error("A letter has 1 to 3 characters, a name at most 60.")]
+    Text,
+    /// A span without length.
+    #[error("A passage must end after it begins.")]
+    Span,
+}
+
+impl Correction {
+    /// Whether this can be said at all.
+    ///
+    /// # Errors
+    /// [`CorrectionError`] that says what is allowed.
+    pub fn check(&self) -> Result<(), CorrectionError> {
+        let rising = |at: &[u64]| at.windows(2).all(|w| w[0] < w[1]);
+        match self {
+            Self::Tempo { bpm } if !(20.0..=400.0).contains(bpm) => Err(CorrectionError::Count),
+            Self::Metre { beats } if !(1..=12).contains(beats) => Err(CorrectionError::Count),
+            Self::Taps { at_samples } if at_samples.len() < 4 || !rising(at_samples) => Err(CorrectionError::Taps),
+            Self::Given { beats_samples, .. } if beats_samples.len() < 2 || !rising(beats_samples) => {
+                Err(CorrectionError::Grid("fewer than two beats, or beats that fall"))
+            }
+            Self::Given { beats_samples, downbeats } if downbeats.is_empty() || downbeats.iter().any(|d| *d >= beats_samples.len()) => {
+                Err(CorrectionError::Grid("no bars, or bars beyond its beats"))
+            }
+            Self::Given { downbeats, .. } if !downbeats.windows(2).all(|w| w[0] < w[1]) => Err(CorrectionError::Grid("bars that fall")),
+            Self::Letter { label, .. } if label.trim().is_empty() || label.chars().count() > 3 => Err(CorrectionError::Text),
+            Self::Name { name, .. } if name.chars().count() > 60 => Err(CorrectionError::Text),
+            Self::Singing { start_samples, end_samples, .. } if start_samples >= end_samples => Err(CorrectionError::Span),
+            _ => Ok(()),
+        }
+    }
+
+    /// Whether it says something about beats and bars, from which all else follows.
+    pub fn is_about_grid(&self) -> bool {
+        use Correction::*;
+        matches!(self, DoubleTempo | HalfTempo | Tempo { .. } | Metre { .. } | ShiftBars { .. } | Nudge { .. } | Taps { .. } | Given { .. })
+    }
+
+    /// What was said, for people.
+    pub fn words(&self) -> String {
+        let at = |samples: &u64| {
+            let s = seconds_from_samples(*samples);
+            format!("{}:{:04.1}", (s / 60.0) as u64, s % 60.0)
+        };
+        match self {
+            Self::DoubleTempo => "twice as many beats".into(),
+            Self::HalfTempo => "half as many beats".into(),
+            Self::Tempo { bpm } => format!("a pulse near {bpm:.0} beats a minute"),
+            Self::Metre { beats } => format!("{beats} beats in a bar"),
+            Self::ShiftBars { beats: 1 } => "bars begin one beat later".into(),
+            Self::ShiftBars { beats: -1 } => "bars begin one beat earlier".into(),
+            Self::ShiftBars { beats } => format!("bars begin {} beats {}", beats.abs(), if *beats < 0 { "earlier" } else { "later" }),
+            Self::Nudge { samples } => {
+                format!("beats {:.0} ms {}", seconds_from_samples(samples.unsigned_abs()) * 1000.0, if *samples < 0 { "earlier" } else { "later" })
+            }
+            Self::Taps { at_samples } => format!("the beat as tapped, {} times", at_samples.len()),
+            Self::Given { beats_samples, .. } => format!("a grid of {} beats from a file", beats_samples.len()),
+            Self::MoveBoundary { from_samples, to_samples } => format!("the section of {} begins at {}", at(from_samples), at(to_samples)),
+            Self::Split { at_samples } => format!("a section begins at {}", at(at_samples)),
+            Self::Join { at_samples } => format!("no section begins at {}", at(at_samples)),
+            Self::Name { at_samples, name } if name.is_empty() => format!("no name for the section of {}", at(at_samples)),
+            Self::Name { at_samples, name } => format!("\"{name}\" for the section of {}", at(at_samples)),
+            Self::Letter { at_samples, label } => format!("{label} for the section of {}", at(at_samples)),
+            Self::Singing { start_samples, end_samples, sings } => {
+                format!("{} from {} to {}", if *sings { "singing" } else { "no singing" }, at(start_samples), at(end_samples))
+            }
+            Self::LastHit { at_samples } => format!("the last hit at {}", at(at_samples)),
+        }
+    }
+}
+
+/// What the grid corrections need besides the grid: how to count again.
+pub(super) trait Recount {
+    /// The grid near a tempo; `taps_s` says where somebody tapped.
+    fn near(&self, bpm: f64, taps_s: &[f64]) -> Option<Grid>;
+    /// The grid with so many beats in a bar, its bars where they are likeliest.
+    fn in_bars_of(&self, grid: Grid, beats: u32) -> Grid;
+}
+
+/// Applies what was said about beats and bars.
+pub(super) fn correct_grid(mut grid: Grid, corrections: &[Correction], recount: &dyn Recount) -> Grid {
+    for correction in corrections {
+        match correction {
+            Correction::DoubleTempo => double(&mut grid),
+            Correction::HalfTempo => halve(&mut grid),
+            Correction::Tempo { bpm } => grid = recount.near(*bpm, &[]).unwrap_or(grid),
+            Correction::Metre { beats } => grid = recount.in_bars_of(grid, *beats),
+            Correction::ShiftBars { beats } => shift(&mut grid, *beats),
+            Correction::Nudge { samples } => {
+                let by_s = seconds_from_samples(samples.unsigned_abs()) * if *samples < 0 { -1.0 } else { 1.0 };
+                // Beats that would lie before the sound begins are lost.
+                let lost = grid.beats_s.iter().take_while(|s| **s + by_s < 0.0).count();
+                grid.beats_s = grid.beats_s[lost..].iter().map(|s| s + by_s).collect();
+                grid.downbeats = grid.downbeats.iter().filter_map(|d| d.checked_sub(lost)).collect();
+            }
+            Correction::Taps { at_samples } => {
+                let taps_s: Vec<f64> = at_samples.iter().map(|&s| seconds_from_samples(s)).collect();
+                let bpm = super::beats::tempo(&taps_s);
+                grid = recount.near(bpm, &taps_s).unwrap_or(grid);
+            }
+            Correction::Given { beats_samples, downbeats } => {
+                grid.beats_s = beats_samples.iter().map(|&s| seconds_from_samples(s)).collect();
+                grid.downbeats.clone_from(downbeats);
+                grid.metre = commonest_step(downbeats).unwrap_or(grid.metre);
+            }
+            _ => continue,
+        }
+        grid.tempo_bpm = super::beats::tempo(&grid.beats_s);
+        // Somebody who heard it said so.
+        (grid.beat_confidence, grid.bar_confidence) = (1.0, 1.0);
+    }
+    grid
+}
+
+/// Beats between bar lines, mostly.
+fn commonest_step(downbeats: &[usize]) -> Option<u32> {
+    let steps: Vec<usize> = downbeats.windows(2).map(|w| w[1] - w[0]).collect();
+    steps.iter().max_by_key(|s| steps.iter().filter(|t| t == s).count()).map(|s| *s as u32)
+}
+
+fn double(grid: &mut Grid) {
+    let old = std::mem::take(&mut grid.beats_s);
+    for (k, &beat) in old.iter().enumerate() {
+        grid.beats_s.push(beat);
+        if let Some(next) = old.get(k + 1) {
+            grid.beats_s.push((beat + next) / 2.0);
+        }
+    }
+    let metre = grid.metre.max(1) as usize;
+    let halves = |d: &usize| [2 * d, 2 * d + metre];
+    let old_downbeats = std::mem::take(&mut grid.downbeats);
+    for (k, d) in old_downbeats.iter().enumerate() {
+        let end = old_downbeats.get(k + 1).map_or(grid.beats_s.len(), |next| 2 * next);
+        grid.downbeats.extend(halves(d).into_iter().filter(|b| *b < end));
+    }
+}
+
+fn halve(grid: &mut Grid) {
+    let parity = grid.downbeats.first().copied().unwrap_or(0) % 2;
+    grid.beats_s = grid.beats_s.iter().skip(parity).step_by(2).copied().collect();
+    let first = grid.downbeats.first().map_or(0, |d| (d - parity) / 2);
+    grid.downbeats = (first % grid.metre.max(1) as usize..grid.beats_s.len()).step_by(grid.metre.max(1) as usize).collect();
+}
+
+fn shift(grid: &mut Grid, beats: i32) {
+    let metre = grid.metre.max(1) as usize;
+    let moved = grid.downbeats.iter().map(|&d| d as i64 + i64::from(beats)).filter(|d| (0..grid.beats_s.len() as i64).contains(d)).map(|d| d as usize);
+    let mut all: Vec<usize> = moved.collect();
+    // A whole bar may have come free at either end.
+    while let Some(&first) = all.first().filter(|f| **f >= metre) {
+        all.insert(0, first - metre);
+    }
+    while let Some(&last) = all.last().filter(|l| **l + metre < grid.beats_s.len()) {
+        all.push(last + metre);
+    }
+    grid.downbeats = all;
+}
+
+/// Applies what was said about sections.
+pub(super) fn correct_sections(sections: Vec<Section>, bar_lines_samples: &[u64], corrections: &[Correction]) -> Vec<Section> {
+    if sections.is_empty() {
+        return sections;
+    }
+    let nearest = |at: &u64| (0..bar_lines_samples.len()).min_by_key(|&k| bar_lines_samples[k].abs_diff(*at)).unwrap_or(0);
+    let mut marks: Vec<(usize, String, Option<String>)> = sections.into_iter().map(|s| (s.start_bar, s.label, s.name)).collect();
+    let within = |marks: &[(usize, String, Option<String>)], at: &u64| {
+        let bar = bar_lines_samples.partition_point(|line| line <= at).saturating_sub(1);
+        marks.iter().rposition(|m| m.0 <= bar).unwrap_or(0)
+    };
+    for correction in corrections {
+        match correction {
+            Correction::MoveBoundary { from_samples, to_samples } => {
+                let (from, to) = (nearest(from_samples), nearest(to_samples));
+                let Some(index) = (1..marks.len()).min_by_key(|&k| marks[k].0.abs_diff(from)) else { continue };
+                // It cannot pass its neighbours.
+                let low = marks[index - 1].0 + 1;
+                let high = marks.get(index + 1).map_or(bar_lines_samples.len() - 1, |m| m.0);
+                if low < high {
+                    marks[index].0 = to.clamp(low, high - 1);
+                }
+            }
+            Correction::Split { at_samples } => {
+                let bar = nearest(at_samples);
+                let index = within(&marks, at_samples);
+                if bar > 0 && bar + 1 < bar_lines_samples.len() && marks.iter().all(|m| m.0 != bar) {
+                    let (label, place) = (marks[index].1.clone(), marks.partition_point(|m| m.0 < bar));
+                    marks.insert(place, (bar, label, None));
+                }
+            }
+            Correction::Join { at_samples } => {
+                let bar = nearest(at_samples);
+                if let Some(index) = (1..marks.len()).min_by_key(|&k| marks[k].0.abs_diff(bar)) {
+                    marks.remove(index);
+                }
+            }
+            Correction::Name { at_samples, name } => {
+                let index = within(&marks, at_samples);
+                marks[index].2 = Some(name.trim().to_owned()).filter(|n| !n.is_empty());
+            }
+            Correction::Letter { at_samples, label } => {
+                let index = within(&marks, at_samples);
+                marks[index].1 = label.trim().to_owned();
+            }
+            _ => {}
+        }
+    }
+    sections_between(&marks, bar_lines_samples)
+}
+
+/// Applies what was said about singing to spans in order.
+pub(super) fn correct_singing(spans: Vec<Span>, corrections: &[Correction]) -> Vec<Span> {
+    let mut all = spans;
+    for correction in corrections {
+        let &Correction::Singing { start_samples, end_samples, sings } = correction else { continue };
+        all = all
+            .into_iter()
+            .flat_map(|s| {
+                let before = Span { end_samples: s.end_samples.min(start_samples), ..s };
+                let after = Span { start_samples: s.start_samples.max(end_samples), ..s };
+                [before, after]
+            })
+            .filter(|s| s.start_samples < s.end_samples)
+            .collect();
+        if sings {
+            all.push(Span { start_samples, end_samples, likelihood: 1.0 });
+        }
+        all.sort_by_key(|s| s.start_samples);
+    }
+    all
+}
+
+/// Applies what was said about the ending.
+pub(super) fn correct_ending(mut ending: Ending, corrections: &[Correction]) -> Ending {
+    for correction in corrections {
+        if let Correction::LastHit { at_samples } = correction {
+            let last_hit_samples = (*at_samples).min(ending.music_end_samples);
+            ending = Ending { kind: EndingKind::OwnEnding, last_hit_samples, ..ending };
+        }
+    }
+    ending
+}
+
+/// The place of a beat in samples.
+pub(super) fn beat_samples(beats_s: &[f64]) -> Vec<u64> {
+    let mut last = None;
+    beats_s
+        .iter()
+        .map(|&s| {
+            let at = samples_from_seconds(s.max(0.0)).max(last.map_or(0, |l: u64| l + 1));
+            last = Some(at);
+            at
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    struct Nobody;
+    impl Recount for Nobody {
+        fn near(&self, _: f64, _: &[f64]) -> Option<Grid> {
+            None
+        }
+        fn in_bars_of(&self, grid: Grid, beats: u32) -> Grid {
+            let first = grid.downbeats.first().copied().unwrap_or(0);
+            Grid { metre: beats, downbeats: (first..grid.beats_s.len()).step_by(beats as usize).collect(), ..grid }
+        }
+    }
+
+    /// Beats every half second, with a pickup of `first` beats.
+    fn grid(count: usize, metre: usize, first: usize) -> Grid {
+        Grid {
+            beats_s: (0..count).map(|k| 0.25 + 0.5 * k as f64).collect(),
+            tempo_bpm: 120.0,
+            metre: metre as u32,
+            downbeats: (first..count).step_by(metre).collect(),
+            beat_confidence: 0.5,
+            bar_confidence: 0.5,
+        }
+    }
+
+    fn corrected(grid: Grid, corrections: &[Correction]) -> Grid {
+        correct_grid(grid, corrections, &Nobody)
+    }
+
+    #[test]
+    fn twice_and_half_as_many_beats_are_each_others_inverse() {
+        for metre in [2, 3, 4] {
+            let once = grid(8 * metre + 1, metre, 0);
+            let twice = corrected(once.clone(), &[Correction::DoubleTempo]);
+            assert!((twice.tempo_bpm - 240.0).abs() < 1e-6);
+            assert_eq!(twice.beats_s.len(), 2 * once.beats_s.len() - 1);
+            assert!(twice.downbeats.windows(2).all(|w| w[1] - w[0] == metre), "bars keep their number of beats");
+            let back = corrected(twice, &[Correction::HalfTempo]);
+            assert_eq!((back.beats_s, back.downbeats), (once.beats_s, once.downbeats));
+        }
+    }
+
+    #[test]
+    fn bars_begin_on_another_beat_and_fill_what_comes_free() {
+        let later = corrected(grid(17, 4, 0), &[Correction::ShiftBars { beats: 1 }]);
+        assert_eq!(later.downbeats, [1, 5, 9, 13]);
+        let earlier = corrected(grid(17, 4, 1), &[Correction::ShiftBars { beats: -1 }]);
+        assert_eq!(earlier.downbeats, [0, 4, 8, 12, 16]);
+        assert_eq!(corrected(grid(17, 4, 0), &[Correction::ShiftBars { beats: -1 }]).downbeats, [3, 7, 11, 15]);
+        assert_eq!((later.beat_confidence, later.bar_confidence), (1.0, 1.0), "somebody who heard it said so");
+    }
+
+    #[test]
+    fn a_grid_from_elsewhere_is_taken_as_it_is() {
+        let given = Correction::Given { beats_samples: (0..10).map(|k| 30_000 * k).collect(), downbeats: vec![1, 4, 7] };
+        let taken = corrected(grid(17, 4, 0), &[given]);
+        assert_eq!((taken.metre, taken.downbeats), (3, vec![1, 4, 7]));
+        assert!((taken.tempo_bpm - 96.0).abs() < 1e-6);
+    }
+
+    fn sections() -> Vec<Section> {
+        let marks = [(0, "A".into(), None), (4, "B".into(), None), (8, "A".into(), None)];
+        sections_between(&marks, &lines())
+    }
+
+    /// Thirteen bar lines, two seconds apart.
+    fn lines() -> Vec<u64> {
+        (0..13).map(|k| 96_000 * k).collect()
+    }
+
+    fn told(corrections: &[Correction]) -> Vec<(usize, usize, String, Option<String>)> {
+        correct_sections(sections(), &lines(), corrections).into_iter().map(|s| (s.start_bar, s.end_bar, s.label, s.name)).collect()
+    }
+
+    #[test]
+    fn sections_are_moved_split_joined_named_and_lettered() {
+        let moved = told(&[Correction::MoveBoundary { from_samples: 4 * 96_000 + 900, to_samples: 6 * 96_000 - 900 }]);
+        assert_eq!(moved[0].1, 6, "to the nearest bar line");
+        let stopped = told(&[Correction::MoveBoundary { from_samples: 4 * 96_000, to_samples: 11 * 96_000 }]);
+        assert_eq!((stopped.len(), stopped[1].0), (3, 7), "never past its neighbour");
+        assert_eq!(told(&[Correction::Split { at_samples: 6 * 96_000 }])[2], (6, 8, "B".into(), None));
+        assert_eq!(told(&[Correction::Join { at_samples: 8 * 96_000 }])[1], (4, 12, "B".into(), None));
+        let named =
+            told(&[Correction::Name { at_samples: 5 * 96_000, name: " the lift ".into() }, Correction::Letter { at_samples: 5 * 96_000, label: "C".into() }]);
+        assert_eq!(named[1], (4, 8, "C".into(), Some("the lift".into())));
+    }
+
+    #[test]
+    fn singing_is_said_and_unsaid() {
+        let span = |start_samples, end_samples, likelihood| Span { start_samples, end_samples, likelihood };
+        let said = |start_samples, end_samples, sings| Correction::Singing { start_samples, end_samples, sings };
+        let all = correct_singing(vec![span(100, 500, 0.7)], &[said(200, 300, false), said(600, 700, true)]);
+        assert_eq!(all, [span(100, 200, 0.7), span(300, 500, 0.7), span(600, 700, 1.0)]);
+    }
+
+    #[test]
+    fn what_makes_no_sense_is_refused_with_what_is_allowed() {
+        for (nonsense, allowed) in [
+            (Correction::Tempo { bpm: f64::NAN }, "20 and 400"),
+            (Correction::Metre { beats: 0 }, "1 to 12"),
+            (Correction::Taps { at_samples: vec![1, 2, 3] }, "four"),
+            (Correction::Taps { at_samples: vec![4, 3, 2, 1] }, "four"),
+            (Correction::Given { beats_samples: vec![0, 10], downbeats: vec![2] }, "beyond"),
+            (Correction::Letter { at_samples: 0, label: "long".into() }, "1 to 3"),
+            (Correction::Singing { start_samples: 5, end_samples: 5, sings: true }, "after it begins"),
+        ] {
+            assert!(nonsense.check().unwrap_err().to_string().contains(allowed), "{nonsense:?}");
+        }
+    }
+
+    fn any_correction() -> impl Strategy<Value = Correction> {
+        let place = 0..13 * 96_000u64;
+        prop_oneof![
+            Just(Correction::DoubleTempo),
+            Just(Correction::HalfTempo),
+            (1..13u32).prop_map(|beats| Correction::Metre { beats }),
+            (-12..13i32).prop_map(|beats| Correction::ShiftBars { beats }),
+            (-96_000..96_000i64).prop_map(|samples| Correction::Nudge { samples }),
+            (place.clone(), place.clone()).prop_map(|(from_samples, to_samples)| Correction::MoveBoundary { from_samples, to_samples }),
+            place.clone().prop_map(|at_samples| Correction::Split { at_samples }),
+            place.clone().prop_map(|at_samples| Correction::Join { at_samples }),
+            place.prop_map(|at_samples| Correction::Name { at_samples, name: "x".into() }),
+        ]
+    }
+
+    proptest! {
+        /// Whatever is said, in whatever order: beats rise, bars begin on them, sections fill the bars.
+        #[test]
+        fn nothing_that_is_said_breaks_the_grid(all in prop::collection::vec(any_correction(), 0..12), metre in 2..5usize, first in 0..4usize) {
+            let grid = corrected(grid(49, metre, first), &all);
+            prop_assert!(grid.beats_s.windows(2).all(|w| w[0] < w[1]));
+            prop_assert!(grid.downbeats.windows(2).all(|w| w[0] < w[1]));
+            prop_assert!(grid.downbeats.iter().all(|d| *d < grid.beats_s.len()));
+            let sections = correct_sections(sections(), &lines(), &all);
+            prop_assert_eq!((sections[0].start_bar, sections.last().unwrap().end_bar), (0, 12));
+            prop_assert!(sections.windows(2).all(|w| w[0].end_bar == w[1].start_bar && w[0].start_bar < w[0].end_bar));
+        }
+
+        /// What is said survives being kept.
+        #[test]
+        fn corrections_come_back_from_json(all in prop::collection::vec(any_correction(), 0..6)) {
+            let kept = serde_json::to_string(&all).unwrap();
+            prop_assert_eq!(serde_json::from_str::<Vec<Correction>>(&kept).unwrap(), all);
+        }
+    }
+}

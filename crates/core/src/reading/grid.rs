@@ -1,0 +1,163 @@
+//! The grid of a bed: its beats in bars, and the other ways in which it could be counted.
+
+use super::activations::{Activations, frame_of};
+use super::beats::{self, BeatPath, interpolate};
+use super::correct::{Correction, Recount};
+use super::features::BeatFeatures;
+use super::metre::{self, Bars};
+use serde::{Deserialize, Serialize};
+
+/// One way to count a bed.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Grid {
+    /// Beats in seconds, rising.
+    pub beats_s: Vec<f64>,
+    /// Median tempo in beats a minute; 0 without beats.
+    pub tempo_bpm: f64,
+    /// Beats in a bar.
+    pub metre: u32,
+    /// Indices of the beats that begin a bar.
+    pub downbeats: Vec<usize>,
+    /// That the beats are on the pulse, 0 to 1.
+    pub beat_confidence: f32,
+    /// That bars begin where they are said to, 0 to 1.
+    pub bar_confidence: f32,
+}
+
+/// Another way to count the bed, for when the likeliest is wrong.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct SecondOpinion {
+    /// What leads to it.
+    pub correction: Correction,
+    /// Its tempo.
+    pub tempo_bpm: f64,
+    /// Its beats in a bar.
+    pub metre: u32,
+    /// How likely it is beside the one taken, 0 to 1.
+    pub likelihood: f32,
+}
+
+/// Other grids that are told at most.
+const OPINIONS: usize = 3;
+/// Less likely ones are not worth a look.
+const LEAST_LIKELIHOOD: f32 = 0.02;
+
+/// What a bed is counted from.
+pub struct Counter<'a> {
+    /// What the network heard.
+    pub heard: &'a Activations,
+    /// Onset frames that hold music.
+    pub span: (usize, usize),
+    /// What beats sound like.
+    pub features: &'a dyn Fn(&[f64]) -> Vec<BeatFeatures>,
+}
+
+/// How much accents count beside the log-odds of the network.
+const ACCENTS: f32 = 0.6;
+
+struct Counted {
+    beats_s: Vec<f64>,
+    odds: Vec<f32>,
+    bars: Bars,
+    score: f32,
+}
+
+impl Counter<'_> {
+    /// The likeliest grid and the others, likeliest first.
+    pub fn grids(&self) -> (Grid, Vec<SecondOpinion>) {
+        let earned = |path: &BeatPath| path.score + metre::earned(&metre::first_beat_odds(&path.beats_s, self.heard));
+        let mut all: Vec<(f32, BeatPath)> = beats::paths(self.heard, self.span).into_iter().map(|path| (earned(&path), path)).collect();
+        all.sort_by(|a, b| b.0.total_cmp(&a.0));
+        let mut all = all.into_iter();
+        let Some((score, path)) = all.next() else { return (Grid { metre: 4, ..Grid::default() }, Vec::new()) };
+        let best = self.count(path.beats_s, score);
+        let opinions = self.opinions(&best, all);
+        let tempo_doubt = opinions.iter().filter(|o| tells_tempo(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
+        let bar_doubt = opinions.iter().filter(|o| !tells_tempo(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
+        let mut grid = self.grid(&best);
+        grid.beat_confidence *= 1.0 - 0.7 * tempo_doubt;
+        grid.bar_confidence *= 1.0 - 0.7 * bar_doubt;
+        (grid, opinions)
+    }
+
+    /// Beats in bars, by what the network says and by how the beats sound.
+    fn count(&self, beats_s: Vec<f64>, score: f32) -> Counted {
+        let odds = self.odds(&beats_s);
+        Counted { bars: metre::find(&odds), beats_s, odds, score }
+    }
+
+    fn odds(&self, beats_s: &[f64]) -> Vec<f32> {
+        let accents = metre::accents(&(self.features)(beats_s));
+        metre::first_beat_odds(beats_s, self.heard).iter().zip(accents).map(|(odds, accent)| odds + ACCENTS * accent).collect()
+    }
+
+    fn opinions(&self, best: &Counted, others: impl Iterator<Item = (f32, BeatPath)>) -> Vec<SecondOpinion> {
+        let tempo_bpm = beats::tempo(&best.beats_s);
+        // A tenth of what the best one earned is a clear lead.
+        let likelihood = |lost: f32| 1.0 / (1.0 + (lost / (0.04 * best.score.abs() + 3.0)).exp());
+        // Searches around two tempi may end on the same beats.
+        let mut seen = vec![tempo_bpm];
+        let by_tempo = others.filter_map(|(score, other)| {
+            let bpm = beats::tempo(&other.beats_s);
+            if bpm <= 0.0 || seen.iter().any(|s| (bpm / s - 1.0).abs() < 0.06) {
+                return None;
+            }
+            seen.push(bpm);
+            let ratio = bpm / tempo_bpm;
+            let correction = match ratio {
+                1.9..2.1 => Correction::DoubleTempo,
+                0.475..0.525 => Correction::HalfTempo,
+                _ => Correction::Tempo { bpm: bpm.round() },
+            };
+            Some(SecondOpinion { correction, tempo_bpm: bpm, metre: best.bars.metre, likelihood: likelihood(best.score - score) })
+        });
+        let odds = &best.odds;
+        let metre = best.bars.metre;
+        let first = best.bars.downbeats.first().copied().unwrap_or(0);
+        let straight = metre::counted(odds, metre as usize, first % metre as usize).score;
+        let by_phase = (1..metre).map(|beats| {
+            let score = metre::counted(odds, metre as usize, (first + beats as usize) % metre as usize).score;
+            let by = if beats > metre / 2 { beats as i32 - metre as i32 } else { beats as i32 };
+            SecondOpinion { correction: Correction::ShiftBars { beats: by }, tempo_bpm, metre, likelihood: likelihood(straight - score) }
+        });
+        let by_metre = [2, 3, 4].into_iter().filter(|m| *m != metre).map(|beats| {
+            let score = metre::only(odds, beats as usize).score;
+            SecondOpinion { correction: Correction::Metre { beats }, tempo_bpm, metre: beats, likelihood: likelihood(best.bars.score - score) }
+        });
+        let mut all: Vec<SecondOpinion> = by_tempo.chain(by_phase).chain(by_metre).filter(|o| o.likelihood >= LEAST_LIKELIHOOD).collect();
+        all.sort_by(|a, b| b.likelihood.total_cmp(&a.likelihood));
+        all.truncate(OPINIONS);
+        all
+    }
+
+    fn grid(&self, counted: &Counted) -> Grid {
+        let beats_s = beats::refine(&counted.beats_s, &self.heard.beat);
+        let near = |values: &[f32], s: f64| (-1..=1).map(|k| interpolate(values, frame_of(s) + f64::from(k))).fold(0.0, f32::max);
+        let mean = |values: Vec<f32>| values.iter().sum::<f32>() / values.len().max(1) as f32;
+        Grid {
+            tempo_bpm: beats::tempo(&beats_s),
+            metre: counted.bars.metre,
+            downbeats: counted.bars.downbeats.clone(),
+            beat_confidence: mean(counted.beats_s.iter().map(|&s| near(&self.heard.beat, s)).collect()),
+            bar_confidence: mean(counted.bars.downbeats.iter().map(|&k| near(&self.heard.downbeat, counted.beats_s[k])).collect()),
+            beats_s,
+        }
+    }
+}
+
+fn tells_tempo(correction: &Correction) -> bool {
+    matches!(correction, Correction::DoubleTempo | Correction::HalfTempo | Correction::Tempo { .. })
+}
+
+impl Recount for Counter<'_> {
+    fn near(&self, bpm: f64, taps_s: &[f64]) -> Option<Grid> {
+        let path = beats::path_near(self.heard, self.span, bpm, taps_s)?;
+        Some(self.grid(&self.count(path.beats_s, path.score)))
+    }
+
+    fn in_bars_of(&self, grid: Grid, beats: u32) -> Grid {
+        let bars = metre::only(&self.odds(&grid.beats_s), beats as usize);
+        Grid { metre: beats, downbeats: bars.downbeats, ..grid }
+    }
+}

@@ -1,0 +1,210 @@
+"""Trains the network of crates/core/src/reading/activations.rs and writes its weights.
+
+    python tools/reading/train.py DATA OUT.bin [minutes]    # DATA: made by render.py
+
+Needs jax, optax and numpy from PyPI. Every eighth piece is held back; the table printed is about
+those. OUT.bin holds little-endian 32-bit floats in the order of `shapes`; OUT.check.json holds
+outputs for a made-up input, which a test of the core compares with.
+"""
+import json
+import sys
+import time
+from pathlib import Path
+
+import jax
+import jax.numpy as jnp
+import numpy as np
+import optax
+
+INPUTS, WIDTH, LAYERS, KERNEL, HEAD = 104, 48, 10, 5, 32
+FRAMES_PER_S, CROP, BATCH = 50, 1536, 12
+
+
+def shapes():
+    yield "in_w", (INPUTS, WIDTH)
+    yield "in_b", (WIDTH,)
+    for layer in range(LAYERS):
+        yield f"depth_w{layer}", (KERNEL, WIDTH)
+        yield f"depth_b{layer}", (WIDTH,)
+        yield f"mix_w{layer}", (WIDTH, WIDTH)
+        yield f"mix_b{layer}", (WIDTH,)
+    yield "head_w", (WIDTH, HEAD)
+    yield "head_b", (HEAD,)
+    yield "out_w", (HEAD, 2)
+    yield "out_b", (2,)
+
+
+def begin(key):
+    weights = {}
+    for name, shape in shapes():
+        key, sub = jax.random.split(key)
+        if len(shape) == 1:
+            weights[name] = jnp.zeros(shape)
+        else:
+            scale = {"mix": 0.5, "out": 0.3}.get(name.split("_")[0], 1.0)
+            weights[name] = scale * jax.random.normal(sub, shape) * np.sqrt(2 / shape[0])
+    weights["out_b"] = jnp.array([-2.5, -3.5])
+    return weights
+
+
+def shifted(x, by):
+    """x of `by` frames later (earlier for negative), zeros where there is none; x is (batch, frames, width)."""
+    if by == 0:
+        return x
+    pad = jnp.zeros((x.shape[0], min(abs(by), x.shape[1]), x.shape[2]), x.dtype)
+    return jnp.concatenate([x[:, by:], pad], 1) if by > 0 else jnp.concatenate([pad, x[:, :by]], 1)
+
+
+def network(weights, x, keep=None):
+    h = jax.nn.relu(x @ weights["in_w"] + weights["in_b"])
+    for layer in range(LAYERS):
+        depth = sum(shifted(h, (tap - KERNEL // 2) * 2**layer) * weights[f"depth_w{layer}"][tap] for tap in range(KERNEL) if abs(tap - KERNEL // 2) * 2**layer < x.shape[1])
+        step = jax.nn.relu(depth + weights[f"depth_b{layer}"]) @ weights[f"mix_w{layer}"] + weights[f"mix_b{layer}"]
+        if keep is not None:
+            keep, sub = jax.random.split(keep)
+            step = step * jax.random.bernoulli(sub, 0.88, (step.shape[0], 1, step.shape[2])) / 0.88
+        h = h + step
+    return jax.nn.relu(h @ weights["head_w"] + weights["head_b"]) @ weights["out_w"] + weights["out_b"]
+
+
+def targets(times, frames):
+    """1 in the frame of each time, 0.5 in its neighbours."""
+    y = np.zeros(frames, np.float32)
+    at = np.round((np.asarray(times) + 0.004 - 0.005) * FRAMES_PER_S).astype(int)  # attacks come some ms late
+    for shift, value in ((-1, 0.5), (1, 0.5), (0, 1.0)):
+        k = at + shift
+        y[k[(k >= 0) & (k < frames)]] = value
+    return y
+
+
+def loss_of(weights, x, y, mask, keep):
+    logits = network(weights, x, keep)
+    cost = optax.sigmoid_binary_cross_entropy(logits, y) * jnp.array([1.0, 1.6])
+    return (cost * mask[..., None]).sum() / mask.sum()
+
+
+def augment(x, chance):
+    x = x.copy()
+    turn = chance.integers(12)
+    for start in (80, 92):
+        x[:, start : start + 12] = np.roll(x[:, start : start + 12], turn, 1)
+    if chance.random() < 0.6:  # a band that is not heard
+        low = chance.integers(0, 36)
+        high = low + chance.integers(2, 12)
+        x[:, low : min(high, 40)] = 0
+        for start in (40, 60):
+            x[:, start + low // 2 : start + min(high, 40) // 2] = 0
+    if chance.random() < 0.3:
+        x[:, 80:] = 0
+    x[:, 40:80] *= chance.uniform(0.6, 1.5)
+    x[:, :40] *= chance.uniform(0.7, 1.3)
+    return x
+
+
+def f_measure(truth, found, window=0.07):
+    used, hits = set(), 0
+    found = np.asarray(found)
+    for t in truth:
+        near = [k for k in np.nonzero(np.abs(found - t) <= window)[0] if k not in used] if len(found) else []
+        if near:
+            used.add(near[0])
+            hits += 1
+    return 2 * hits / max(1, len(truth) + len(found))
+
+
+def peaks(p, threshold):
+    k = np.nonzero((p[1:-1] >= threshold) & (p[1:-1] >= p[:-2]) & (p[1:-1] > p[2:]))[0] + 1
+    return k / FRAMES_PER_S + 0.005
+
+
+def main():
+    data, out = Path(sys.argv[1]), Path(sys.argv[2])
+    minutes = float(sys.argv[3]) if len(sys.argv) > 3 else 30
+    pieces = []
+    for path in sorted(data.glob("*.json"), key=lambda p: int(p.stem)):
+        truth = json.loads(path.read_text())
+        x = np.load(path.with_suffix(".npy"))
+        y = np.stack([targets(truth["beats"], len(x)), targets(truth["downbeats"], len(x))], 1)
+        # What comes after the last beat is a ring-out: whether it still beats is nobody's guess.
+        mask = (np.arange(len(x)) / FRAMES_PER_S < truth["end_s"] + 0.1).astype(np.float32)
+        pieces.append((truth, x, y, mask))
+    held = [p for k, p in enumerate(pieces) if k % 8 == 7]
+    learn = [p for k, p in enumerate(pieces) if k % 8 != 7]
+    print(f"{len(learn)} pieces to learn from, {len(held)} held back", flush=True)
+    weights = begin(jax.random.PRNGKey(1))
+    print(sum(int(np.prod(s)) for _, s in shapes()), "weights")
+    chance = np.random.default_rng(1)
+    per_epoch = len(learn) // BATCH
+    start = time.time()
+    key = jax.random.PRNGKey(2)
+
+    def batch():
+        xs, ys, ms = [], [], []
+        for index in chance.integers(0, len(learn), BATCH):
+            _, x, y, mask = learn[index]
+            at = chance.integers(0, max(1, len(x) - CROP + 200)) - 100 if len(x) > CROP else 0
+            at = max(0, min(at, max(0, len(x) - CROP)))
+            part = augment(x[at : at + CROP].astype(np.float32), chance)
+            pad = CROP - len(part)
+            xs.append(np.pad(part, ((0, pad), (0, 0))))
+            ys.append(np.pad(y[at : at + CROP], ((0, pad), (0, 0))))
+            ms.append(np.pad(mask[at : at + CROP], (0, pad)))
+        return np.stack(xs), np.stack(ys), np.stack(ms)
+
+    peak_rate = 2.5e-3
+    optimiser = optax.chain(optax.clip_by_global_norm(1.0), optax.inject_hyperparams(optax.adamw)(learning_rate=peak_rate, weight_decay=1e-4))
+    state = optimiser.init(weights)
+
+    @jax.jit
+    def step(weights, state, x, y, mask, key, rate):
+        loss, gradient = jax.value_and_grad(loss_of)(weights, x, y, mask, key)
+        state[1].hyperparams["learning_rate"] = rate
+        change, state = optimiser.update(gradient, state, weights)
+        return optax.apply_updates(weights, change), state, loss
+
+    apply = jax.jit(network)
+    mean = weights
+    steps = 0
+
+    def judge(weights):
+        rows = {}
+        for truth, x, _, _ in held:
+            size = -(-len(x) // 1024) * 1024
+            p = 1 / (1 + np.exp(-np.asarray(apply(weights, np.pad(x.astype(np.float32), ((0, size - len(x)), (0, 0)))[None])[0, : len(x)])))
+            end = truth["end_s"] + 0.1
+            row = [f_measure(truth[n], [t for t in peaks(p[:, k], l) if t < end]) for k, (n, l) in enumerate((("beats", 0.35), ("downbeats", 0.3)))]
+            rows.setdefault(truth["family"], []).append(row)
+            rows.setdefault("all", []).append(row)
+        return "  ".join(f"{n} {np.mean(r, 0)[0]:.3f}/{np.mean(r, 0)[1]:.3f}" for n, r in sorted(rows.items()))
+
+    report = start
+    losses = []
+    while (spent := time.time() - start) < minutes * 60:
+        progress = spent / (minutes * 60)
+        rate = peak_rate * min(1, (steps + 1) / 200) * (1 - progress) ** 1.0 + 1e-5
+        key, sub = jax.random.split(key)
+        weights, state, loss = step(weights, state, *batch(), sub, rate)
+        losses.append(float(loss))
+        decay = min(0.998, steps / (steps + 20))
+        mean = jax.tree.map(lambda m, w: decay * m + (1 - decay) * w, mean, weights)
+        steps += 1
+        if time.time() - report > 180:
+            report = time.time()
+            print(f"{spent / 60:5.1f} min  {steps} steps ({steps / per_epoch:.1f} rounds)  loss {np.mean(losses[-200:]):.4f}  {judge(mean)}", flush=True)
+            save(mean, out)
+    print(f"end: {steps} steps  loss {np.mean(losses[-200:]):.4f}  {judge(mean)}")
+    save(mean, out)
+
+
+def save(weights, out):
+    np.concatenate([np.asarray(weights[name], np.float32).ravel() for name, _ in shapes()]).astype("<f4").tofile(out)
+    # An input that a test can make too: no file of inputs has to be shipped.
+    n = np.arange(300 * INPUTS)
+    x = (((n * 7919) % 2003) / 1001.5 - 1).astype(np.float32).reshape(300, INPUTS)
+    y = np.asarray(network(weights, x[None])[0])
+    check = [[int(k), float(y[k, 0]), float(y[k, 1])] for k in range(0, 300, 23)]
+    out.with_suffix(".check.json").write_text(json.dumps(check))
+
+
+if __name__ == "__main__":
+    main()

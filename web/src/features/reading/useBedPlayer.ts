@@ -1,0 +1,98 @@
+import { useRafFn } from '@vueuse/core'
+import { message } from 'ant-design-vue'
+import { onScopeDispose, ref, watch } from 'vue'
+import type { CutView } from '../../shared/http'
+import { problemOf } from '../../shared/http'
+import { Player, RATE_HZ } from '../listening/player'
+
+/** Hears the bed as it came, from any bar, with a tick on every beat where that is wanted. */
+export function useBedPlayer(cut: () => CutView) {
+  const positionS = ref(0)
+  const playing = ref(false)
+  const counting = ref(false)
+  let context: AudioContext | null = null
+  const lengthS = () => cut().bed?.lengthS ?? 0
+
+  const player = new Player({
+    context: () => (context ??= new AudioContext({ sampleRate: RATE_HZ, latencyHint: 'interactive' })),
+    lengthSamples: () => Math.round(lengthS() * RATE_HZ),
+    fetchChunk: async (from, length, signal) => {
+      const query = new URLSearchParams({
+        fromSamples: String(from),
+        lengthSamples: String(length),
+        count: String(counting.value),
+      })
+      const answer = await globalThis.fetch(`/api/cuts/${cut().id}/bed/sound?${query}`, { signal })
+      if (!answer.ok) throw problemOf(await answer.json().catch(() => null))
+      return answer.arrayBuffer()
+    },
+    ended: () => (playing.value = false),
+    failed: (cause) => {
+      playing.value = false
+      message.error(cause instanceof Error ? cause.message : 'The sound did not arrive. Try again.')
+    },
+  })
+
+  useRafFn(() => {
+    const at = player.position()
+    if (at !== null) positionS.value = at / RATE_HZ
+  })
+
+  async function playFrom(seconds: number) {
+    const end = lengthS()
+    if (end <= 0) return
+    positionS.value = Math.min(Math.max(0, seconds), Math.max(0, end - 0.1))
+    playing.value = true
+    await player.play(Math.round(positionS.value * RATE_HZ), Math.round(end * RATE_HZ), false)
+  }
+
+  /** Plays a passage over and over: whether it loops is for the ear to say. */
+  async function repeat(fromS: number, toS: number) {
+    positionS.value = fromS
+    playing.value = true
+    await player.play(Math.round(fromS * RATE_HZ), Math.round(toS * RATE_HZ), true)
+  }
+
+  function stop() {
+    const at = player.position()
+    if (at !== null) positionS.value = at / RATE_HZ
+    player.stop()
+    playing.value = false
+  }
+
+  function seek(seconds: number) {
+    if (playing.value) void playFrom(seconds)
+    else positionS.value = Math.min(Math.max(0, seconds), lengthS())
+  }
+
+  function toggle() {
+    if (playing.value) stop()
+    else void playFrom(positionS.value >= lengthS() - 0.2 ? 0 : positionS.value)
+  }
+
+  // Another grid is heard at once, at the same moment.
+  watch([counting, () => cut().bed?.reading?.barLinesS.join(), () => cut().bed?.reading?.tempoBpm], () => {
+    if (playing.value) void player.switchOver()
+  })
+  watch(() => cut().bed?.hash, stop)
+
+  onScopeDispose(() => {
+    player.stop()
+    void context?.close()
+  })
+
+  return {
+    positionS,
+    playing,
+    counting,
+    playFrom,
+    repeat,
+    stop,
+    seek,
+    toggle,
+    /** Where the ear is now, not when the picture was last drawn. */
+    nowS: () => (player.position() ?? positionS.value * RATE_HZ) / RATE_HZ,
+  }
+}
+
+export type BedPlayer = ReturnType<typeof useBedPlayer>
