@@ -118,7 +118,7 @@ fn candidates(probability: &[f32]) -> Vec<Intervals> {
     let centred: Vec<f32> = probability.chunks(2).map(|c| c.iter().sum::<f32>() / c.len() as f32 - mean).collect();
     let lag = |frames: usize| -> f32 { centred.iter().zip(centred.get(frames..).unwrap_or(&[])).map(|(a, b)| a * b).sum() };
     let lags: Vec<f32> = (0..=longest + 2).map(lag).collect();
-    let salience: Vec<f32> = (shortest..=longest).map(|frames| lags[frames / 2].max(lags[(frames + 1) / 2]) + 0.6 * lags[frames]).collect();
+    let salience: Vec<f32> = (shortest..=longest).map(|frames| lags[frames / 2].max(lags[frames.div_ceil(2)]) + 0.6 * lags[frames]).collect();
     let is_peak = |&k: &usize| (k == 0 || salience[k - 1] <= salience[k]) && (k + 1 == salience.len() || salience[k + 1] < salience[k]);
     let mut peaks: Vec<usize> = (0..salience.len()).filter(is_peak).collect();
     peaks.sort_by(|&a, &b| salience[b].total_cmp(&salience[a]));

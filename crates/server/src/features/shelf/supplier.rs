@@ -204,7 +204,7 @@ mod tests {
                 length_s: (Some(piece.length_s), Some(piece.length_s)),
                 singing: Some(piece.singing),
             };
-            assert_eq!(found(whole.clone()), [piece.clone()], "limits count as inside");
+            assert_eq!(found(whole.clone()), std::slice::from_ref(piece), "limits count as inside");
             for other in [
                 Query { words: format!("{} unheardof", piece.title), ..whole.clone() },
                 Query { mood: Some("unheardof".into()), ..whole.clone() },

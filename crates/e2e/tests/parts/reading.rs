@@ -1,0 +1,130 @@
+//! The reading of a bed, mended through the page.
+
+use super::files::{FILES, Stand, fitted};
+use fantoccini::Locator;
+use jaunty_e2e::{Browser, eventually};
+use serde_json::{Value, json};
+use std::time::Duration;
+
+fn lines(cut: &Value) -> Vec<f64> {
+    cut["bed"]["reading"]["barLinesS"].as_array().unwrap().iter().filter_map(Value::as_f64).collect()
+}
+
+fn starts(cut: &Value) -> Vec<u64> {
+    cut["bed"]["reading"]["sections"].as_array().unwrap().iter().filter_map(|s| s["startBar"].as_u64()).collect()
+}
+
+fn said(cut: &Value) -> usize {
+    cut["bed"]["corrections"].as_array().map_or(0, Vec::len)
+}
+
+async fn press(browser: &Browser, key: &str) {
+    browser.client().find(Locator::Css("body")).await.unwrap().send_keys(key).await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_wrong_reading_is_mended_in_the_page_and_everything_can_be_undone() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Mended", "30").await;
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    let first = stand.cut_when(&cut, fitted).await;
+    let revision = first["plan"]["revision"].clone();
+    // Said and planned: the newest revision is shown and no job is left.
+    let after = async |count: usize| stand.cut_when(&cut, |c| said(c) == count && c["jobs"].as_array().unwrap().is_empty()).await;
+
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/reading"))).await.unwrap();
+    browser.find("bars").await.unwrap();
+    assert_eq!(browser.count("bar").await.unwrap(), lines(&first).len() - 1);
+
+    // Bars begin a beat later, by a click; and a beat earlier again, by its key.
+    browser.find("later").await.unwrap().click().await.unwrap();
+    let later = after(1).await;
+    let beat_s = 60.0 / first["bed"]["reading"]["tempoBpm"].as_f64().unwrap();
+    assert!((lines(&later)[0] - lines(&first)[0] - beat_s).abs() < 0.1 * beat_s, "{:?} after {:?}", &lines(&later)[..2], &lines(&first)[..2]);
+    browser.find("corrections").await.unwrap();
+    press(&browser, "[").await;
+    assert_eq!(lines(&after(2).await)[..20], lines(&first)[..20]);
+
+    // A section begins at bar 4, then a bar later.
+    let bar = async |number: usize| browser.css(&format!("[data-bar='{number}']")).await.unwrap();
+    bar(4).await.click().await.unwrap();
+    browser.find("this-bar").await.unwrap();
+    press(&browser, "s").await;
+    assert!(starts(&after(3).await).contains(&4));
+    press(&browser, ">").await;
+    let moved = starts(&after(4).await);
+    assert!(moved.contains(&5) && !moved.contains(&4), "{moved:?}");
+
+    // The same section, dragged by its letter to bar 3.
+    let middle = async |selector: &str| -> (f64, f64) {
+        let script = "const b = document.querySelector(arguments[0]).getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]";
+        let at = browser.client().execute(script, vec![json!(selector)]).await.unwrap();
+        (at[0].as_f64().unwrap(), at[1].as_f64().unwrap())
+    };
+    let index = moved.iter().position(|s| *s == 5).unwrap();
+    eventually(Duration::from_secs(5), async || (browser.count("letter").await.ok()? == moved.len()).then_some(())).await.expect("a letter a section");
+    let script = "document.querySelectorAll('[data-test=letter]')[arguments[0]].id = 'grabbed'";
+    browser.client().execute(script, vec![json!(index)]).await.unwrap();
+    let (from, to) = (middle("#grabbed").await, middle("[data-bar='3']").await);
+    for (kind, at) in [("mousePressed", from), ("mouseMoved", to), ("mouseMoved", to), ("mouseReleased", to)] {
+        let event = json!({ "type": kind, "x": at.0, "y": at.1, "button": "left", "buttons": 1, "clickCount": 1 });
+        browser.devtools("Input.dispatchMouseEvent", event).await.unwrap();
+    }
+    assert!(starts(&after(5).await).contains(&3), "dragged by its letter");
+
+    // Tapping along: half as fast as the beat.
+    press(&browser, " ").await;
+    tokio::time::sleep(Duration::from_millis(1500)).await;
+    for _ in 0..6 {
+        press(&browser, "t").await;
+        tokio::time::sleep(Duration::from_secs_f64(2.0 * beat_s - 0.02)).await;
+    }
+    let tapped = after(6).await;
+    let bpm = tapped["bed"]["reading"]["tempoBpm"].as_f64().unwrap();
+    assert!((bpm * beat_s * 2.0 / 60.0 - 1.0).abs() < 0.1, "{bpm} after tapping every second beat");
+
+    // A reload finds everything; undo takes all of it back.
+    browser.client().refresh().await.unwrap();
+    browser.find("corrections").await.unwrap();
+    assert!(browser.find("corrections").await.unwrap().text().await.unwrap().contains("as tapped"));
+    for left in (0..6).rev() {
+        browser.find("undo").await.unwrap().click().await.unwrap();
+        after(left).await;
+    }
+    let undone = stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1;
+    assert_eq!((&undone["bed"]["reading"], &undone["plan"]["revision"]), (&first["bed"]["reading"], &revision));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Counted", "30").await;
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    let view = stand.cut_when(&cut, fitted).await;
+    let path = |rest: &str| format!("/api/cuts/{cut}/bed/{rest}");
+    let heard = async |count: bool| {
+        let url = stand.server.url(&path(&format!("sound?fromSamples=480000&lengthSamples=480000&count={count}")));
+        let bytes = reqwest::get(url).await.unwrap().bytes().await.unwrap();
+        jaunty_media::decode_to_sound(&FILES.with(&format!("count-{count}.wav"), &bytes)).unwrap()
+    };
+    let (plain, counted) = (heard(false).await, heard(true).await);
+    let difference: Vec<f32> = plain.channels()[0].iter().zip(&counted.channels()[0]).map(|(a, b)| (a - b).abs()).collect();
+    for line in lines(&view).iter().filter(|s| (10.1..19.9).contains(*s)) {
+        let at = ((line - 10.0) * 48_000.0) as usize;
+        assert!(difference[at..at + 480].iter().copied().fold(0.0, f32::max) > 0.1, "a tick at {line}");
+        assert!(difference[at - 2400..at - 480].iter().copied().fold(0.0, f32::max) < 0.01, "none before it");
+    }
+    let revision = view["plan"]["revision"].clone();
+    for (nonsense, told) in [
+        (json!({ "what": "metre", "beats": 0 }), "1 to 12"),
+        (json!({ "what": "tempo", "bpm": 1e9 }), "20 and 400"),
+        (json!({ "what": "taps", "atS": [1.0, 2.0] }), "four"),
+    ] {
+        let (status, problem) = stand.send("POST", &path("corrections"), Some(json!({ "revision": revision, "said": nonsense }))).await;
+        assert!(status == 422 && problem["detail"].as_str().unwrap().contains(told), "{problem}");
+    }
+    let stale = json!({ "revision": 1, "said": { "what": "halfTempo" } });
+    assert_eq!(stand.send("POST", &path("corrections"), Some(stale)).await.0, 409);
+    assert_eq!(stand.send("DELETE", &path("corrections/0"), None).await.0, 404);
+}
