@@ -6,6 +6,7 @@
 //! | [`cmx3600`] | CMX 3600 edit list | shots, stills, moments | shots, moments |
 //! | [`moments`] | table of moments (CSV) | moments, shots | |
 //! | [`captions`] | WebVTT, SubRip | lines of the narration | |
+//! | [`grid`] | Standard MIDI File, JAMS, cue points | beats and bars of a bed | beats, bars, sections |
 //!
 //! [`read`] finds out which of them a file is. Whatever of a list cannot be used is told, line by
 //! line, with the reason ([`Unused`]); a list never fails because of one bad line.
@@ -14,6 +15,7 @@
 
 pub mod captions;
 pub mod cmx3600;
+pub mod grid;
 pub mod moments;
 pub mod otio;
 

@@ -2,6 +2,7 @@
 
 mod parts {
     mod captions;
+    mod grids;
     mod hostile;
     mod lists;
     mod reference;

@@ -3,6 +3,10 @@
 make FOLDER        writes made.otio, made.edl, drop.edl, layers.otio and prints what is seen in each
 read-otio FILE     shots, markers and length of a timeline
 read-edl FILE NUM  shots of an edit list at NUM frames a second
+make-midi FILE     writes a tempo map with changes of tempo and metre and prints its beats and bars
+read-midi FILE     beats, bars and markers of a tempo map
+read-jams FILE     beats and sections of a JAMS file, which is checked against the schemas
+read-cues FILE     cue points of a WAV file with their labels
 captions FOLDER    writes made.vtt and made.srt and prints their cues
 """
 import json
@@ -138,6 +142,42 @@ def captions(folder):
     }
 
 
+def midi_beats(path):
+    import mido
+    import pretty_midi
+
+    midi = pretty_midi.PrettyMIDI(path)
+    file = mido.MidiFile(path)
+    markers, now = [], 0.0
+    for message in file:
+        now += message.time
+        if message.type == "marker":
+            markers.append([now, message.text])
+    # Without notes the library takes the file to be empty; it knows the time of every tick all the same.
+    last = sum(message.time for message in file.tracks[0])
+    quarters = [midi.tick_to_time(tick) for tick in range(0, last + 1, file.ticks_per_beat)]
+    return {"beats": list(midi.get_beats()), "downbeats": list(midi.get_downbeats()), "quarters": quarters, "markers": markers}
+
+
+def make_midi(path):
+    import mido
+
+    chance = random.Random("tempo map")
+    file = mido.MidiFile(ticks_per_beat=480)
+    track = mido.MidiTrack()
+    file.tracks.append(track)
+    for bars, (numerator, denominator) in ((6, (4, 4)), (5, (3, 4)), (4, (6, 8)), (3, (2, 4)), (2, (12, 8)), (5, (4, 4))):
+        bar = 480 * 4 * numerator // denominator
+        track.append(mido.MetaMessage("time_signature", numerator=numerator, denominator=denominator, time=0))
+        for _ in range(bars):
+            early = chance.randrange(0, bar)
+            track.append(mido.MetaMessage("set_tempo", tempo=chance.randint(300_000, 900_000), time=early))
+            track.append(mido.Message("note_on", note=60, velocity=9, time=0))
+            track.append(mido.Message("note_off", note=60, time=bar - early))
+    file.save(path)
+    return midi_beats(path)
+
+
 def main():
     question, *arguments = sys.argv[1:]
     if question == "make":
@@ -152,6 +192,21 @@ def main():
     elif question == "read-edl":
         timeline = otio.adapters.read_from_file(arguments[0], "cmx_3600", rate=float(arguments[1]))
         answer = {"shots": shots(timeline)}
+    elif question == "make-midi":
+        answer = make_midi(arguments[0])
+    elif question == "read-midi":
+        answer = midi_beats(arguments[0])
+    elif question == "read-jams":
+        import jams
+
+        file = jams.load(arguments[0], validate=True, strict=True)
+        beats = file.search(namespace="beat")[0].data
+        answer = {"beats": [[o.time, o.value] for o in beats], "sections": [[o.time, o.duration, o.value] for o in file.search(namespace="segment_open")[0].data]}
+    elif question == "read-cues":
+        import wavinfo
+
+        cues = wavinfo.WavInfoReader(arguments[0]).cues
+        answer = [[point[1], cues.label_and_note(point[0])[0]] for point in cues.each_cue()] if hasattr(cues, "each_cue") else []
     elif question == "captions":
         answer = captions(Path(arguments[0]))
     else:

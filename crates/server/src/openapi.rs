@@ -49,6 +49,8 @@ use utoipa::OpenApi;
         reading::correct,
         reading::take_back,
         reading::bed_sound,
+        reading::take_grid,
+        reading::grid_out,
         plans::choose_fitting,
         plans::set_level,
         plans::undo,
@@ -57,7 +59,7 @@ use utoipa::OpenApi;
         listening::mix,
         listening::shaped
     ),
-    components(schemas(ProblemBody, listening::HearView, picture::ListFormat))
+    components(schemas(ProblemBody, listening::HearView, reading::GridFormat, picture::ListFormat))
 )]
 struct Document;
 

@@ -146,6 +146,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/bed/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bed's beats, bars and sections as a file. */
+        get: operations["grid_out"];
+        put?: never;
+        /** Takes a grid that was made elsewhere: a Standard MIDI File, JAMS, or a WAV file with cue points. */
+        post: operations["take_grid"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/bed/sound": {
         parameters: {
             query?: never;
@@ -1152,6 +1170,11 @@ export interface components {
             revision: number;
         };
         /**
+         * @description What a grid is written as.
+         * @enum {string}
+         */
+        GridFormat: "midi" | "jams" | "wav";
+        /**
          * @description What to hear.
          * @enum {string}
          */
@@ -2157,6 +2180,55 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    grid_out: {
+        parameters: {
+            query: {
+                /** @description The format. */
+                format: components["schemas"]["GridFormat"];
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
+    take_grid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": string;
+            };
+        };
         responses: {
             200: {
                 headers: {

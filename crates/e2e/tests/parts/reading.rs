@@ -2,6 +2,7 @@
 
 use super::files::{FILES, Stand, fitted};
 use fantoccini::Locator;
+use jaunty_core::sound::Source;
 use jaunty_e2e::{Browser, eventually};
 use serde_json::{Value, json};
 use std::time::Duration;
@@ -124,7 +125,25 @@ async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
         let (status, problem) = stand.send("POST", &path("corrections"), Some(json!({ "revision": revision, "said": nonsense }))).await;
         assert!(status == 422 && problem["detail"].as_str().unwrap().contains(told), "{problem}");
     }
+    // The grid goes out in three formats and comes back as it was.
+    for format in ["midi", "jams", "wav"] {
+        let bytes = reqwest::get(stand.server.url(&path(&format!("grid?format={format}")))).await.unwrap().bytes().await.unwrap();
+        let file = FILES.with(&format!("grid.{format}"), &bytes);
+        let before = said(&stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1);
+        stand.upload(&cut, "bed/grid", &file, &format!("grid.{format}")).await;
+        let again = stand.cut_when(&cut, |c| said(c) == before + 1 && c["jobs"].as_array().unwrap().is_empty()).await;
+        let (ours, theirs) = (lines(&view), lines(&again));
+        assert!(ours.len().abs_diff(theirs.len()) <= 1, "{format}: {} and {} bar lines", ours.len(), theirs.len());
+        let shift = theirs.iter().position(|t| (t - ours[1]).abs() < 0.002).expect(format) as i64 - 1;
+        for (k, line) in ours.iter().enumerate().skip(1).take(ours.len() - 2) {
+            assert!((theirs[(k as i64 + shift) as usize] - line).abs() < 0.002, "{format}: bar {k}");
+        }
+    }
+    assert_eq!(
+        jaunty_media::decode_to_sound(&FILES.path("grid.wav")).unwrap().len_samples(),
+        jaunty_media::decode_to_sound(&FILES.path("bed.wav")).unwrap().len_samples()
+    );
     let stale = json!({ "revision": 1, "said": { "what": "halfTempo" } });
     assert_eq!(stand.send("POST", &path("corrections"), Some(stale)).await.0, 409);
-    assert_eq!(stand.send("DELETE", &path("corrections/0"), None).await.0, 404);
+    assert_eq!(stand.send("DELETE", &path("corrections/99"), None).await.0, 404);
 }

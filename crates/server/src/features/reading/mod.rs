@@ -7,19 +7,26 @@ use crate::features::cuts::setup::Candidate;
 use crate::features::cuts::store::{self as cuts, CutRow};
 use crate::features::sounds::store as sounds;
 use crate::problem::{Code, Problem};
-use actix_web::{HttpResponse, delete, get, post, web};
+use crate::upload::{bytes_of, first_file, title_from};
+use actix_files::NamedFile;
+use actix_multipart::Multipart;
+use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
+use actix_web::{HttpRequest, HttpResponse, delete, get, post, web};
+use jaunty_core::SAMPLE_RATE_HZ;
 use jaunty_core::mix::count_along;
 use jaunty_core::reading::{Correction, Reading};
 use jaunty_core::sound::{Sound, Source};
-use jaunty_core::units::samples_from_seconds;
-use jaunty_media::wav_bytes;
+use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
+use jaunty_exchange::grid::{self, Bed, Grid};
+use jaunty_media::{PcmFile, WavStream, wav_bytes};
 use serde::Deserialize;
+use std::io::{BufWriter, Seek, SeekFrom, Write};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 /// Mounts the feature.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(correct).service(take_back).service(bed_sound);
+    config.service(correct).service(take_back).service(bed_sound).service(take_grid).service(grid_out);
 }
 
 /// What a person says about the reading; places are seconds of the bed.
@@ -235,4 +242,108 @@ pub async fn bed_sound(app: web::Data<App>, id: web::Path<Uuid>, range: web::Que
     })
     .await??;
     Ok(HttpResponse::Ok().content_type("audio/wav").insert_header(("cache-control", "no-store")).body(bytes))
+}
+
+/// Largest grid that is read, in bytes; a WAV file with cue points brings its sound with it.
+const MOST_GRID_BYTES: usize = 256 << 20;
+
+/// Takes a grid that was made elsewhere: a Standard MIDI File, JAMS, or a WAV file with cue points.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = CutView)))]
+#[post("/api/cuts/{id}/bed/grid")]
+pub async fn take_grid(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<CutView>, Problem> {
+    let mut cut = cuts::known(&app.pool, *id).await?;
+    let revision = cut.revision;
+    let bed = bed_of(&mut cut)?.clone();
+    let reading = sounds::bed_document(&app.pool, &bed.hash, &bed.corrections).await?.ok_or_else(|| Problem::not_found("reading"))?;
+    let (_, field) = first_file(&mut form).await?;
+    let bytes = bytes_of(field, MOST_GRID_BYTES).await?;
+    let for_bed = Bed { length_s: seconds_from_samples(reading.length_samples), metre: reading.metre as usize };
+    let grid = web::block(move || grid::read(&bytes, for_bed)).await?.map_err(Problem::bad_value)?;
+    let beats_samples = grid.beats_s.iter().map(|&s| samples_from_seconds(s)).collect();
+    say(&app, *id, revision, Correction::Given { beats_samples, downbeats: grid.downbeats }).await?;
+    Ok(web::Json(CutView::of(&app, *id).await?))
+}
+
+/// What a grid is written as.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum GridFormat {
+    /// Standard MIDI File with a tempo map and markers.
+    Midi,
+    /// JAMS with beats and sections.
+    Jams,
+    /// The bed as WAV with a cue point for each bar.
+    Wav,
+}
+
+/// How to write a grid.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct GridOut {
+    /// The format.
+    format: GridFormat,
+}
+
+/// The bed's beats, bars and sections as a file.
+#[utoipa::path(params(("id" = Uuid, Path), GridOut), responses((status = 200, content_type = "application/octet-stream")))]
+#[get("/api/cuts/{id}/bed/grid")]
+pub async fn grid_out(app: web::Data<App>, id: web::Path<Uuid>, out: web::Query<GridOut>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+    let mut cut = cuts::known(&app.pool, *id).await?;
+    let bed = bed_of(&mut cut)?.clone();
+    let reading = sounds::bed_document(&app.pool, &bed.hash, &bed.corrections).await?.ok_or_else(|| Problem::not_found("reading"))?;
+    let grid = Grid {
+        beats_s: reading.beats_samples.iter().map(|&s| seconds_from_samples(s)).collect(),
+        downbeats: reading.downbeats.clone(),
+        sections: reading.sections.iter().map(|s| (seconds_from_samples(s.start_samples), s.name.clone().unwrap_or_else(|| s.label.clone()))).collect(),
+    };
+    let (title, length_s) = (title_from(&bed.name), seconds_from_samples(reading.length_samples));
+    let sound = match out.format {
+        GridFormat::Wav => Some(app.working_file(&bed.hash).await?),
+        _ => None,
+    };
+    let (title_in, format) = (title.clone(), out.format);
+    let file = web::block(move || -> Result<std::fs::File, Problem> {
+        let mut file = tempfile::tempfile()?;
+        match (format, sound) {
+            (GridFormat::Wav, Some(sound)) => write_with_cues(&mut file, &sound, &grid)?,
+            (GridFormat::Jams, _) => file.write_all(grid::jams::write(&grid, &title_in, length_s).as_bytes())?,
+            _ => file.write_all(&grid::midi::write(&grid))?,
+        }
+        file.seek(SeekFrom::Start(0))?;
+        Ok(file)
+    })
+    .await??;
+    let ending = match out.format {
+        GridFormat::Midi => "mid",
+        GridFormat::Jams => "jams",
+        GridFormat::Wav => "wav",
+    };
+    let name = ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: format!("{title}, bars.{ending}").into_bytes() };
+    let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![DispositionParam::FilenameExt(name)] };
+    Ok(NamedFile::from_file(file, format!("bars.{ending}"))?.set_content_disposition(disposition).into_response(&request))
+}
+
+/// The sound as WAV with the cue points of its grid behind it.
+fn write_with_cues(file: &mut std::fs::File, sound: &PcmFile, grid: &Grid) -> Result<(), Problem> {
+    const BLOCK: usize = 1 << 16;
+    let mut stream = WavStream::new(BufWriter::new(file.try_clone()?), sound.channel_count())?;
+    for start in (0..sound.len_samples()).step_by(BLOCK) {
+        let count = BLOCK.min((sound.len_samples() - start) as usize);
+        let mut planes = vec![vec![0.0; count]; sound.channel_count()];
+        for (channel, plane) in planes.iter_mut().enumerate() {
+            sound.read(channel, start as i64, plane);
+        }
+        stream.append(&Sound::new(planes))?;
+    }
+    stream.finish()?;
+    let end = file.seek(SeekFrom::End(0))?;
+    if end % 2 == 1 {
+        file.write_all(&[0])?;
+    }
+    file.write_all(&grid::cues::chunks_of(grid, SAMPLE_RATE_HZ))?;
+    // The size in the head of the file counts the new chunks too.
+    let size = (file.seek(SeekFrom::End(0))? - 8) as u32;
+    file.seek(SeekFrom::Start(4))?;
+    file.write_all(&size.to_le_bytes())?;
+    Ok(())
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
+import type { UploadProps } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { barAt } from '../../../drawing/bars'
 import type { Said } from '../../../shared/http'
@@ -22,6 +23,15 @@ const ENDINGS = {
   fadesOut: 'fades out',
   stopsDead: 'stops while loud',
 }
+
+/** The beats and bars as files for other programs. */
+const GRIDS = [
+  { format: 'midi', name: 'MIDI', title: 'A tempo map with time signatures and markers' },
+  { format: 'jams', name: 'JAMS', title: 'Beats and sections' },
+  { format: 'wav', name: 'WAV', title: 'The bed with a cue point for each bar' },
+]
+const takeGrid: UploadProps['customRequest'] = ({ file }) =>
+  void props.actions.send('bed/grid', file as File, () => undefined)
 
 /** The bar that was chosen last: what is said about sections is said of it. */
 const selected = ref<number | null>(null)
@@ -231,6 +241,23 @@ useEventListener(
           </dd>
           <dt>loudness</dt>
           <dd>{{ reading.integratedLufs != null ? `${decibels(reading.integratedLufs)} LUFS` : 'silent' }}</dd>
+          <dt>a grid</dt>
+          <dd>
+            <a-upload :custom-request="takeGrid" :show-upload-list="false" accept=".mid,.midi,.jams,.json,.wav">
+              <button class="plain" data-test="grid-in" title="Standard MIDI File, JAMS, or WAV with cue points">
+                take from a file
+              </button>
+            </a-upload>
+            <br />
+            <a
+              v-for="format in GRIDS"
+              :key="format.format"
+              class="out"
+              :href="`/api/cuts/${cut.id}/bed/grid?format=${format.format}`"
+              :title="format.title"
+              >{{ format.name }}</a
+            >
+          </dd>
           <template v-if="reading.loops.length">
             <dt>loops well</dt>
             <dd>
@@ -334,6 +361,9 @@ useEventListener(
 .position {
   font-size: 18px;
   min-width: 70px;
+}
+.out {
+  padding: 0 4px;
 }
 .on {
   border-bottom: 2px solid var(--ink);
