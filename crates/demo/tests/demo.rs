@@ -1,6 +1,7 @@
 //! The scenario: what is composed is what is read, and it can be fitted without audible splices.
 
 mod kinds;
+mod measured;
 
 use jaunty_core::fit::{Audible, FitRequest, FittingEnd, fittings};
 use jaunty_core::reading::{EndingKind, keep_going, read_bed};
@@ -10,13 +11,7 @@ use jaunty_core::units::seconds_from_samples;
 use jaunty_demo::score::{Played, Score};
 use jaunty_demo::{CUT, LINES, beds, film, narration, shelf};
 use jaunty_media::write_wav;
-use std::process::Command;
-
-/// F-measure with +-70 ms (Davies, Degara and Plumbley 2009).
-fn f_measure(truth: &[f64], found: &[f64]) -> f64 {
-    let hits = truth.iter().filter(|t| found.iter().any(|f| (f - *t).abs() <= 0.07)).count();
-    2.0 * hits as f64 / (truth.len() + found.len()) as f64
-}
+use measured::{f_measure, python};
 
 fn played(score: &Score) -> Played {
     score.play().expect("the SoundFont is installed by ./test")
@@ -25,7 +20,6 @@ fn played(score: &Score) -> Played {
 #[test]
 fn the_beds_read_as_they_were_composed_and_no_worse_than_librosa_reads_them() {
     let folder = tempfile::tempdir().unwrap();
-    let python = concat!(env!("CARGO_MANIFEST_DIR"), "/../../.venv/bin/python");
     for score in [beds::copper_escapement(), beds::seven_lanterns(), beds::bench_lamp()] {
         let mut played = played(&score);
         // A loop's closing bar line is where the sound is over: nobody can hear it.
@@ -36,19 +30,16 @@ fn the_beds_read_as_they_were_composed_and_no_worse_than_librosa_reads_them() {
         let beats: Vec<f64> = read.beats_samples.iter().map(|&s| seconds_from_samples(s)).collect();
         let downbeats: Vec<f64> = read.bar_lines_samples().into_iter().map(seconds_from_samples).collect();
         assert_eq!(read.metre as usize, score.metre, "{}", score.title);
-        let ours = f_measure(&played.beats_s, &beats);
+        let ours = f_measure(&played.beats_s, &beats, 0.07);
         assert!(ours > 0.95, "{}: beats {ours:.3}", score.title);
-        assert!(f_measure(&played.downbeats_s, &downbeats) > 0.95, "{}: downbeats", score.title);
+        assert!(f_measure(&played.downbeats_s, &downbeats, 0.07) > 0.95, "{}: downbeats", score.title);
 
         // librosa 0.11 from PyPI (beat_track with its defaults) on the same file, installed by ./test.
         let file = folder.path().join("bed.wav");
         write_wav(&file, &played.sound).unwrap();
         let script = "import sys, json, librosa\ny, sr = librosa.load(sys.argv[1])\nprint(json.dumps([float(t) for t in librosa.frames_to_time(librosa.beat.beat_track(y=y, sr=sr)[1], sr=sr)]))";
-        let out = Command::new(python).args(["-c", script]).arg(&file).output().expect("./test makes .venv");
-        assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
-        let text = String::from_utf8(out.stdout).unwrap();
-        let theirs: Vec<f64> = text.trim().trim_matches(['[', ']']).split(", ").filter_map(|t| t.parse().ok()).collect();
-        let theirs = f_measure(&played.beats_s, &theirs);
+        let theirs: Vec<f64> = serde_json::from_value(python(script, &[&file.display().to_string()])).unwrap();
+        let theirs = f_measure(&played.beats_s, &theirs, 0.07);
         println!("{}: beats F {ours:.3}, librosa {theirs:.3}", score.title);
         assert!(ours >= theirs - 0.005, "{}: ours {ours:.3}, librosa {theirs:.3}", score.title);
     }
@@ -88,6 +79,16 @@ fn the_cut_is_in_order() {
     assert!(CUT.shots.windows(2).all(|w| w[0].start_frame < w[1].start_frame));
     assert!(CUT.shots.last().unwrap().start_frame < CUT.length_frames && CUT.moments.iter().all(|m| m.frame < CUT.length_frames));
     assert!(LINES.windows(2).all(|w| w[0].start_s < w[1].start_s));
+}
+
+#[test]
+fn measures_are_those_that_are_published() {
+    measured::measures_agree_with_mir_eval();
+}
+
+#[test]
+fn the_shelf_is_read_as_composed() {
+    measured::the_shelf_is_read_as_composed();
 }
 
 #[test]

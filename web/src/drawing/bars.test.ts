@@ -24,6 +24,8 @@ function reading(): BedReading {
     lastHitS: 38.6,
     musicEndS: 42,
     integratedLufs: -17,
+    rangeLu: 6,
+    clippedCount: 0,
     beatsSure: 'sure',
     barsSure: 'sure',
   }

@@ -824,6 +824,11 @@ export interface components {
             barsSure: components["schemas"]["SureView"];
             /** @description How sure the beats are. */
             beatsSure: components["schemas"]["SureView"];
+            /**
+             * Format: int64
+             * @description Places at which the source is clipped.
+             */
+            clippedCount: number;
             /** @description How it ends. */
             ending: components["schemas"]["EndingView"];
             /**
@@ -855,6 +860,11 @@ export interface components {
              * @description Where the music begins.
              */
             musicStartS: number;
+            /**
+             * Format: double
+             * @description Loudness range in LU.
+             */
+            rangeLu?: number | null;
             /** @description For each bar the earliest that sounds the same, from 1. */
             repeats: number[];
             /** @description Other ways to count it. */

@@ -16,6 +16,12 @@ pub struct Loudness {
     pub short_term_max_lufs: Option<f64>,
     /// Highest sample in dBFS.
     pub sample_peak_dbfs: Option<f64>,
+    /// Loudness range in LU (EBU Tech 3342).
+    #[serde(default)]
+    pub range_lu: Option<f64>,
+    /// Places at which samples stick to full scale: where the source is clipped.
+    #[serde(default)]
+    pub clipped_count: u64,
 }
 
 /// Distance of the blocks of [`block_energies`] in samples: a tenth of a second.
@@ -61,9 +67,11 @@ fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
 
 /// Measures a whole sound. The true peak costs ten times the rest and is measured apart ([`true_peak_dbtp`]).
 pub fn measure(source: &dyn Source) -> Loudness {
-    let mut meter = meter(source, Mode::I | Mode::SAMPLE_PEAK);
+    let mut meter = meter(source, Mode::I | Mode::LRA | Mode::SAMPLE_PEAK);
     let mut energies = Vec::new();
+    let mut clipped_count = 0;
     feed(source, BLOCK_SAMPLES as usize, |planes| {
+        clipped_count += planes.iter().map(|plane| clips(plane)).sum::<u64>();
         meter.add_frames_planar_f32(planes).expect("planes of one length");
         energies.push(last_block_energy(&meter, planes[0].len()));
     });
@@ -71,7 +79,17 @@ pub fn measure(source: &dyn Source) -> Loudness {
         integrated_lufs: meter.loudness_global().ok().and_then(finite),
         short_term_max_lufs: short_term_max_lufs(&energies),
         sample_peak_dbfs: top_db(source, |c| meter.sample_peak(c).unwrap_or(0.0)),
+        range_lu: meter.loudness_range().ok().and_then(finite),
+        clipped_count,
     }
+}
+
+/// Runs of samples at full scale. Three in a row are no chance: a sine that just reaches full
+/// scale stays there for two (common practice, no source).
+fn clips(plane: &[f32]) -> u64 {
+    const FULL: f32 = 0.9995;
+    const RUN: usize = 3;
+    plane.chunk_by(|a, b| a.abs() >= FULL && b.abs() >= FULL && a.signum() == b.signum()).filter(|run| run.len() >= RUN && run[0].abs() >= FULL).count() as u64
 }
 
 /// Highest true peak of a sound in dBTP (BS.1770-4 annex 2); `None` for silence.

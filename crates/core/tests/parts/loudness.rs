@@ -41,6 +41,33 @@ fn short_term_loudness_is_that_of_tech_3341() {
 }
 
 #[test]
+fn the_range_is_that_of_tech_3342() {
+    // Test signals 1 to 4 of EBU Tech 3342 (2016), tolerance +-1 LU as the document grants.
+    let cases: [(&[(f64, f64)], f64); 4] = [
+        (&[(-20.0, 20.0), (-30.0, 20.0)], 10.0),
+        (&[(-20.0, 20.0), (-15.0, 20.0)], 5.0),
+        (&[(-40.0, 20.0), (-20.0, 20.0)], 20.0),
+        (&[(-50.0, 20.0), (-35.0, 20.0), (-20.0, 20.0), (-35.0, 20.0), (-50.0, 20.0)], 15.0),
+    ];
+    for (steps, wanted) in cases {
+        let measured = measure(&sine(steps)).range_lu.unwrap();
+        assert!((measured - wanted).abs() <= 1.0, "{steps:?}: {measured}");
+    }
+}
+
+#[test]
+fn clipping_is_counted_where_it_is() {
+    let mut clean = sine(&[(-0.1, 1.0)]);
+    assert_eq!(measure(&clean).clipped_count, 0);
+    for plane in clean.channels_mut() {
+        plane.iter_mut().for_each(|s| *s = (*s * 1.5).clamp(-1.0, 1.0));
+    }
+    // A sine of 1 kHz meets each side of full scale a thousand times a second, in two channels.
+    let clipped = measure(&clean).clipped_count;
+    assert!((3900..=4100).contains(&clipped), "{clipped}");
+}
+
+#[test]
 fn true_peak_finds_what_lies_between_samples() {
     // Test signal 15: a sine of a quarter of the rate, 45 degrees off, -6 dBTP; +0.2/-0.4 dB granted.
     let plane: Vec<f32> = (0..48_000).map(|n| (0.5 * (n as f64 * std::f64::consts::FRAC_PI_2 + std::f64::consts::FRAC_PI_4).sin()) as f32).collect();
@@ -59,6 +86,6 @@ fn blocks_are_a_tenth_of_a_second_each() {
 #[test]
 fn silence_has_no_loudness() {
     let measured = measure(&Sound::silence(2, 48_000));
-    assert_eq!((measured.integrated_lufs, measured.short_term_max_lufs, measured.sample_peak_dbfs), (None, None, None));
+    assert_eq!((measured.integrated_lufs, measured.short_term_max_lufs, measured.sample_peak_dbfs, measured.clipped_count), (None, None, None, 0));
     assert_eq!(true_peak_dbtp(&Sound::silence(1, 0)), None);
 }

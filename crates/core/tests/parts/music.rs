@@ -20,6 +20,14 @@ pub struct Piece {
     /// A last hit that rings out for this long; none for 0.
     pub ring_s: f64,
     pub drums: bool,
+    /// Where the second half of a beat falls: 0.5 straight, 2/3 a triplet's last.
+    pub swing: f64,
+    /// Three parts to a beat, as in 6/8 felt in two.
+    pub compound: bool,
+    /// Beats before the first bar line.
+    pub pickup: usize,
+    /// How much the tempo rises and falls over 16 bars, as a share.
+    pub drift: f64,
 }
 
 /// A piece with the truth about it.
@@ -35,15 +43,21 @@ const ROOTS: [i32; 8] = [0, 7, -4, 3, 0, 7, 5, -2];
 
 impl Piece {
     pub fn pop(bpm: f64, bars: usize) -> Self {
-        Self { bpm, metre: 4, bars, head_s: 0.3, ring_s: 2.0, drums: true }
+        Self { bpm, metre: 4, bars, head_s: 0.3, ring_s: 2.0, drums: true, swing: 0.5, compound: false, pickup: 0, drift: 0.0 }
     }
 
     pub fn make(&self) -> Made {
         let beat_s = 60.0 / self.bpm;
-        let at = |beat: f64| self.head_s + beat * beat_s;
+        // The integral of a tempo that swings about its mean.
+        let per_beat = TAU as f64 / (16 * self.metre) as f64;
+        let first = self.pickup as f64;
+        let at = |beat: f64| self.head_s + beat_s * (beat + first + self.drift / per_beat * (1.0 - (per_beat * (beat + first)).cos()));
         let beats = self.bars * self.metre;
         let length_s = at(beats as f64) + if self.ring_s > 0.0 { self.ring_s } else { 0.0 };
         let mut out = vec![0.0f32; (length_s * RATE) as usize];
+        for beat in -(self.pickup as i64)..0 {
+            tone(&mut out, at(beat as f64), beat_s * 0.8, pitch(7), 0.2);
+        }
         for bar in 0..self.bars {
             let root = ROOTS[bar % 8];
             let first = (bar * self.metre) as f64;
@@ -51,6 +65,14 @@ impl Piece {
             for beat in 0..self.metre {
                 let start = at(first + beat as f64);
                 tone(&mut out, start, beat_s * 0.8, pitch(root - 24), if beat == 0 { 0.30 } else { 0.16 });
+                let parts: &[f64] = if self.compound { &[1.0 / 3.0, 2.0 / 3.0] } else { &[self.swing] };
+                for (k, part) in parts.iter().enumerate() {
+                    let inside = at(first + beat as f64 + part);
+                    tone(&mut out, inside, beat_s * 0.3, pitch(root + [4, 7][k]), 0.07);
+                    if self.drums {
+                        noise(&mut out, inside, 0.02, 0.05);
+                    }
+                }
                 if self.drums {
                     if beat == 0 || (self.metre == 4 && beat == 2) {
                         kick(&mut out, start, if beat == 0 { 0.6 } else { 0.4 });
@@ -58,7 +80,6 @@ impl Piece {
                         noise(&mut out, start, 0.08, 0.22);
                     }
                     noise(&mut out, start, 0.02, 0.08);
-                    noise(&mut out, start + beat_s / 2.0, 0.02, 0.05);
                 }
             }
         }
@@ -67,8 +88,8 @@ impl Piece {
             chord(&mut out, last_hit_s, self.ring_s, 0, 0.25);
             kick(&mut out, last_hit_s, 0.6);
         }
-        let beats_s: Vec<f64> = (0..=beats).map(|b| at(b as f64)).collect();
-        let downbeats_s = beats_s.iter().step_by(self.metre).copied().collect();
+        let beats_s: Vec<f64> = (-(self.pickup as i64)..=beats as i64).map(|b| at(b as f64)).collect();
+        let downbeats_s = beats_s.iter().skip(self.pickup).step_by(self.metre).copied().collect();
         Made { sound: Sound::new(vec![out.clone(), out]), beats_s, downbeats_s, last_hit_s }
     }
 }
@@ -142,23 +163,6 @@ fn noise_floor(out: &mut [f32], level: f32) {
         state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
         *cell += level * ((state >> 8) as f32 / (1 << 23) as f32 - 1.0);
     }
-}
-
-/// F-measure of event times with a tolerance, as in Davies, Degara and Plumbley, "Evaluation
-/// methods for musical audio beat tracking algorithms" (2009): each truth is matched at most once.
-pub fn f_measure(truth: &[f64], found: &[f64], tolerance_s: f64) -> f64 {
-    let mut used = vec![false; found.len()];
-    let mut hits = 0.0;
-    for t in truth {
-        let near = (0..found.len())
-            .filter(|&k| !used[k] && (found[k] - t).abs() <= tolerance_s)
-            .min_by(|&a, &b| (found[a] - t).abs().total_cmp(&(found[b] - t).abs()));
-        if let Some(k) = near {
-            used[k] = true;
-            hits += 1.0;
-        }
-    }
-    2.0 * hits / (truth.len() + found.len()) as f64
 }
 
 /// The plan of a bed under one take that starts with the cut.

@@ -1,28 +1,38 @@
 //! Reading music with known beats, and speech with known phrases.
 
-use super::music::{Piece, f_measure, voice};
+use super::metrics::{amlt, cmlt, f_measure};
+use super::music::{Piece, voice};
 use jaunty_core::picture::Line;
-use jaunty_core::reading::{Cancelled, EndingKind, keep_going, read_bed};
+use jaunty_core::reading::{Cancelled, Correction, EndingKind, keep_going, read_bed, read_corrected};
 use jaunty_core::speech::{attach_words, gaps, read_speech};
 use jaunty_core::units::seconds_from_samples;
 
 #[test]
 fn beats_downbeats_and_tempo_are_found() {
+    let pop = |bpm| Piece::pop(bpm, 24);
     for (piece, name) in [
-        (Piece::pop(104.0, 24), "104 in four"),
-        (Piece::pop(92.0, 20), "92 in four"),
-        (Piece::pop(132.0, 24), "132 in four"),
-        (Piece { metre: 3, ..Piece::pop(126.0, 32) }, "126 in three"),
+        (pop(104.0), "104 in four"),
+        (pop(92.0), "92 in four"),
+        (pop(132.0), "132 in four"),
+        (Piece { metre: 3, bars: 32, ..pop(126.0) }, "126 in three"),
+        (Piece { metre: 2, compound: true, bars: 40, ..pop(66.0) }, "six eighths"),
+        (Piece { swing: 0.64, ..pop(112.0) }, "swung"),
+        (Piece { drift: 0.03, ..pop(108.0) }, "drifting by 3 %"),
+        (Piece { pickup: 2, ..pop(100.0) }, "with a pickup"),
+        (Piece { drums: false, ..pop(96.0) }, "without drums"),
+        (Piece { head_s: 4.0, ..pop(118.0) }, "after four seconds of nothing"),
     ] {
         let made = piece.make();
         let read = read_bed(&made.sound, &mut keep_going()).unwrap().reading;
         let beats: Vec<f64> = read.beats_samples.iter().map(|&s| seconds_from_samples(s)).collect();
         let downbeats: Vec<f64> = read.bar_lines_samples().into_iter().map(seconds_from_samples).collect();
-        assert!((read.tempo_bpm / piece.bpm - 1.0).abs() < 0.01, "{name}: {} BPM", read.tempo_bpm);
-        assert_eq!(read.metre as usize, piece.metre, "{name}");
         // +-70 ms: the window of the MIREX beat tracking task.
         let (f, df) = (f_measure(&made.beats_s, &beats, 0.07), f_measure(&made.downbeats_s, &downbeats, 0.07));
-        assert!(f > 0.95, "{name}: beats {f:.3}");
+        let (same, any) = (cmlt(&made.beats_s, &beats), amlt(&made.beats_s, &beats));
+        println!("{name}: F {f:.3} CMLt {same:.3} AMLt {any:.3} downbeats {df:.3}, {:.1} BPM in {}", read.tempo_bpm, read.metre);
+        assert!((read.tempo_bpm / piece.bpm - 1.0).abs() < 0.04, "{name}: {} BPM", read.tempo_bpm);
+        assert_eq!(read.metre as usize, piece.metre, "{name}");
+        assert!(f > 0.95 && same > 0.9 && any >= same, "{name}: beats {f:.3} {same:.3}");
         assert!(df > 0.95, "{name}: downbeats {df:.3}");
         // The grid itself: under 10 ms from the truth.
         let near = |b: &f64| made.beats_s.iter().map(|t| (t - b).abs()).fold(f64::MAX, f64::min);
@@ -30,6 +40,57 @@ fn beats_downbeats_and_tempo_are_found() {
         let mean = errors.iter().sum::<f64>() / errors.len() as f64;
         assert!(mean < 0.010, "{name}: {:.1} ms", mean * 1000.0);
     }
+}
+
+#[test]
+fn the_grid_is_not_in_the_level_and_moves_with_the_sound() {
+    let made = Piece::pop(110.0, 16).make();
+    let read = |sound: &jaunty_core::sound::Sound| read_bed(sound, &mut keep_going()).unwrap().reading;
+    let first = read(&made.sound);
+    let scaled = |gain: f32| jaunty_core::sound::Sound::new(made.sound.channels().iter().map(|c| c.iter().map(|s| s * gain).collect()).collect());
+    for gain in [0.5, 0.05] {
+        let other = read(&scaled(gain));
+        assert_eq!(other.downbeats, first.downbeats);
+        assert!(other.beats_samples.iter().zip(&first.beats_samples).all(|(a, b)| a.abs_diff(*b) < 48), "at {gain}: within a millisecond");
+    }
+    // Later by a whole number of hops of every spectrum, everything is later by just as much.
+    const LATER: usize = 48_000;
+    let later = jaunty_core::sound::Sound::new(made.sound.channels().iter().map(|c| [vec![0.0; LATER], c.clone()].concat()).collect());
+    let moved = read(&later);
+    // Silence before the music may hold beats of its own.
+    let lines: Vec<u64> = moved.bar_lines_samples().into_iter().filter(|s| *s + 2400 > LATER as u64 + first.bar_lines_samples()[0]).collect();
+    for (a, b) in first.bar_lines_samples().iter().zip(&lines) {
+        assert!((a + LATER as u64).abs_diff(*b) < 240, "{a} and {b}");
+    }
+}
+
+#[test]
+fn a_bar_that_comes_sixteen_times_is_sixteen_like_bars() {
+    let made = Piece { ring_s: 0.0, head_s: 0.0, ..Piece::pop(120.0, 1) }.make();
+    let once = &made.sound.channels()[0][..96_000];
+    let sound = jaunty_core::sound::Sound::new(vec![once.repeat(16)]);
+    let read = read_bed(&sound, &mut keep_going()).unwrap();
+    assert!(read.reading.bar_count() >= 14, "{} bars", read.reading.bar_count());
+    let inner = 1..read.reading.bar_count() - 1;
+    assert!(inner.clone().all(|a| inner.clone().all(|b| read.likeness.of(a, b) > 0.9)));
+    assert!(read.reading.repeats[2..].iter().all(|r| *r <= 1), "{:?}", read.reading.repeats);
+    assert!(!read.reading.loops.is_empty());
+}
+
+#[test]
+fn corrections_are_kept_by_a_second_reading() {
+    let made = Piece::pop(110.0, 16).make();
+    let all = [Correction::ShiftBars { beats: 1 }, Correction::Nudge { samples: 480 }, Correction::LastHit { at_samples: 480_000 }];
+    let plain = read_bed(&made.sound, &mut keep_going()).unwrap().reading;
+    let once = read_corrected(&made.sound, &all, &mut keep_going()).unwrap();
+    assert_eq!(once, read_corrected(&made.sound, &all, &mut keep_going()).unwrap());
+    assert_eq!(once.reading.downbeats[0], (plain.downbeats[0] + 1) % 4);
+    assert!(once.reading.beats_samples.iter().zip(&plain.beats_samples).all(|(a, b)| a.abs_diff(b + 480) <= 1));
+    assert_eq!((once.reading.ending.kind, once.reading.ending.last_hit_samples), (EndingKind::OwnEnding, 480_000));
+    // Tapping every second beat halves the tempo, wherever the taps fall by 20 ms.
+    let taps = plain.beats_samples.iter().skip(8).step_by(2).take(8).enumerate().map(|(k, s)| s + if k % 2 == 0 { 960 } else { 0 }).collect();
+    let tapped = read_corrected(&made.sound, &[Correction::Taps { at_samples: taps }], &mut keep_going()).unwrap().reading;
+    assert!((tapped.tempo_bpm / plain.tempo_bpm - 0.5).abs() < 0.02, "{} after {}", tapped.tempo_bpm, plain.tempo_bpm);
 }
 
 #[test]

@@ -251,6 +251,10 @@ pub struct BedReadingView {
     pub music_end_s: f64,
     /// Integrated loudness in LUFS.
     pub integrated_lufs: Option<f64>,
+    /// Loudness range in LU.
+    pub range_lu: Option<f64>,
+    /// Places at which the source is clipped.
+    pub clipped_count: u64,
     /// How sure the beats are.
     pub beats_sure: SureView,
     /// How sure the bar lines are.
@@ -294,6 +298,8 @@ impl From<&Reading> for BedReadingView {
             last_hit_s: seconds_from_samples(reading.ending.last_hit_samples),
             music_end_s: seconds_from_samples(reading.ending.music_end_samples),
             integrated_lufs: reading.loudness.integrated_lufs,
+            range_lu: reading.loudness.range_lu,
+            clipped_count: reading.loudness.clipped_count,
             beats_sure: reading.confidence.beats.into(),
             bars_sure: reading.confidence.downbeats.into(),
         }

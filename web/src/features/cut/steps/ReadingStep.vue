@@ -4,7 +4,7 @@ import type { UploadProps } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { barAt } from '../../../drawing/bars'
 import type { Said } from '../../../shared/http'
-import { clock, decibels } from '../../../shared/words'
+import { clock, count, decibels } from '../../../shared/words'
 import BarsPage from '../../reading/BarsPage.vue'
 import CountCard from '../../reading/CountCard.vue'
 import { ENOUGH, PAUSE_S, tapped, tappedBpm } from '../../reading/taps'
@@ -240,7 +240,13 @@ useEventListener(
             </span>
           </dd>
           <dt>loudness</dt>
-          <dd>{{ reading.integratedLufs != null ? `${decibels(reading.integratedLufs)} LUFS` : 'silent' }}</dd>
+          <dd>
+            {{ reading.integratedLufs != null ? `${decibels(reading.integratedLufs)} LUFS` : 'silent' }}
+            <template v-if="reading.rangeLu">, range {{ reading.rangeLu.toFixed(0) }} LU</template>
+            <span v-if="reading.clippedCount" class="warn"
+              >, clipped in {{ count(reading.clippedCount, 'place') }}</span
+            >
+          </dd>
           <dt>a grid</dt>
           <dd>
             <a-upload :custom-request="takeGrid" :show-upload-list="false" accept=".mid,.midi,.jams,.json,.wav">
