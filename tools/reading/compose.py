@@ -391,8 +391,6 @@ class Composer:
                 elif kind == "pushed":
                     for p in range(0, m, 2):
                         early = 0 if self.compound else 0.5
-                        if bar or p:
-                            self.notes += []
                         tones = at(p)
                         for pitch in tones:
                             if o + p - early >= start:
@@ -437,10 +435,6 @@ class Composer:
         def unit(name):
             if name not in units:
                 rhythm = self.rhythm(2 * m, busy, syncopation)
-                if self.chance(0.4) and syncopation < 0.2:
-                    # A long note where the second bar begins.
-                    rhythm = [p for p in rhythm if not m < p < m + self.r.choice([1, 1, 2])]
-                    rhythm = sorted(set(rhythm) | {0.0, float(m)})
                 if self.chance(0.5):
                     rhythm = [p for p in rhythm if p < 2 * m - self.r.choice([1, 1.5, 2])] or [0.0]
                 steps = [self.r.choice([-2, -1, -1, 0, 1, 1, 2, 3, -3]) for _ in rhythm]
@@ -503,34 +497,24 @@ class Composer:
         return play
 
     def chorale(self):
-        """Four voices that move together on the beats, in phrases that end on a long chord, with passing notes."""
+        """Four voices that move together on the beats, with passing notes."""
         one = self.chance(0.5)
         programs = self.r.choice([[48, 48, 48, 48], [40, 40, 41, 42], [19] * 4, [52] * 4, [73, 68, 71, 70], [56, 56, 57, 58], [0] * 4, [60] * 4, [6] * 4])
         channels = [self.channel([p]) for p in (programs[:1] if one else programs)]
         moving = self.r.uniform(0.1, 0.5)
-        faithful = self.r.uniform(0.6, 1.0)
-        phrase_bars = self.r.choice([2, 2, 4])
-        upbeat = self.chance(0.5) and self.metre > 2
-        sustain = self.r.choice([1, 2])
+        self.r.choice([1, 1, 2])
 
         def play(start, bars, chords, loud, opens):
             m = self.metre
-            total = bars * m
-            ends = {phrase_bars * m * (k + 1) - (1 if upbeat else 0) for k in range(bars)}
             beat = 0
-            while beat < total:
+            while beat < bars * m:
                 row = chords[int(beat // m) % len(chords)]
                 there = row[int(beat % m) * 2]
-                # Chords change where bars and half bars begin; elsewhere they may pass.
-                strong = beat % m == 0 or (m == 4 and beat % m == 2)
-                root = there if strong or self.chance(faithful) else there + self.r.choice([2, 3, 4, 5])
-                left = min((e - beat for e in ends if e > beat), default=total - beat)
-                length = 1
-                if left <= 2 and (beat % m == 0 or left == 2 or self.chance(0.3)):
-                    length = left
-                elif beat % m == 0 and sustain == 2 and self.chance(0.4):
-                    length = min(2, left)
-                for voice, (base, octave) in enumerate([(0, 3), (2, 4), (4, 4), (7, 4)]):
+                root = self.r.choice([there, there, there + self.r.choice([0, 3, 4, 5])])
+                length = 1 if beat % m or self.chance(0.85) else self.r.choice([1, 2])
+                if (beat + length) % (4 * m) == 0 and beat % m:
+                    self.chance(0.6)
+                for voice, octave in enumerate([3, 4, 4, 4]):
                     tone = root + [0, self.r.choice([0, 2, 4]), self.r.choice([2, 4]), self.r.choice([0, 2, 4])][voice]
                     pitch = self.degree(tone % 7 + (7 if voice == 3 else 0), octave)
                     channel = channels[voice % len(channels)]

@@ -1,8 +1,8 @@
 //! Decoding through `symphonia`, resampling through `rubato`.
 
-use crate::pcm::PcmWriter;
+use crate::pcm::{PcmFile, PcmWriter};
 use jaunty_core::SAMPLE_RATE_HZ;
-use jaunty_core::sound::Sound;
+use jaunty_core::sound::{Sound, Source};
 use rubato::audioadapter_buffers::direct::SequentialSliceOfVecs;
 use rubato::{Fft, FixedSync, Indexing, Resampler};
 use std::fs::File;
@@ -89,6 +89,43 @@ pub fn decode_to_sound(path: &Path) -> Result<Sound, DecodeError> {
         Ok(())
     })?;
     Ok(Sound::new(channels))
+}
+
+/// Decodes a whole file for one who only reads it: a short one stays in memory, a long one goes to
+/// a working file that is gone when the source is.
+///
+/// # Errors
+/// As [`decode_file`].
+pub fn decode_to_source(path: &Path) -> Result<Box<dyn Source + Send + Sync>, DecodeError> {
+    /// Ten minutes.
+    const MOST_IN_MEMORY: usize = 600 * SAMPLE_RATE_HZ as usize;
+    let mut channels: Vec<Vec<f32>> = Vec::new();
+    let mut spilled: Option<(tempfile::NamedTempFile, PcmWriter)> = None;
+    decode(path, path.extension().and_then(|e| e.to_str()), &mut |_| true, &mut |planes| {
+        if let Some((_, pcm)) = spilled.as_mut() {
+            return pcm.append(planes);
+        }
+        channels.resize(planes.len(), Vec::new());
+        for (channel, plane) in channels.iter_mut().zip(planes) {
+            channel.extend_from_slice(plane);
+        }
+        if channels[0].len() > MOST_IN_MEMORY {
+            let file = tempfile::NamedTempFile::new()?;
+            let mut pcm = PcmWriter::create(file.path(), channels.len())?;
+            pcm.append(&channels.iter().map(Vec::as_slice).collect::<Vec<_>>())?;
+            channels = Vec::new();
+            spilled = Some((file, pcm));
+        }
+        Ok(())
+    })?;
+    Ok(match spilled {
+        // The open file outlives its name.
+        Some((file, pcm)) => {
+            pcm.finish()?;
+            Box::new(PcmFile::open(file.path())?)
+        }
+        None => Box::new(Sound::new(channels)),
+    })
 }
 
 /// Decodes `path` and hands its samples at 48 kHz to `take`, some at a time.

@@ -15,7 +15,7 @@ mod overview;
 mod pcm;
 mod speak;
 
-pub use decode::{DecodeError, DecodedInfo, decode_file, decode_to_sound};
+pub use decode::{DecodeError, DecodedInfo, decode_file, decode_to_sound, decode_to_source};
 pub use encode::{BIT_DEPTH, WavStream, wav_bytes, write_wav};
 pub use overview::{Overview, overview};
 pub use pcm::{PcmFile, PcmWriter};

@@ -10,7 +10,7 @@ use jaunty_core::speech::{self, SpeechReading};
 use jaunty_core::units::{FrameRate, samples_from_seconds, seconds_from_samples};
 use jaunty_core::voice::Piece;
 use jaunty_exchange::{ExchangeError, For};
-use jaunty_media::{DecodeError, WavStream, decode_to_sound};
+use jaunty_media::{DecodeError, WavStream, decode_to_sound, decode_to_source};
 use serde_json::{Value, json};
 use std::io::BufWriter;
 use std::path::{Path, PathBuf};
@@ -78,17 +78,26 @@ fn seconds(samples: &[u64]) -> Vec<f64> {
     samples.iter().map(|&s| seconds_from_samples(s)).collect()
 }
 
-fn read_bed(sound: &Sound) -> BedRead {
+/// A file that is only read, however long.
+fn open(path: &Path) -> Result<Box<dyn Source + Send + Sync>, CliError> {
+    decode_to_source(path).map_err(|cause| CliError::Decode { path: path.to_owned(), cause })
+}
+
+fn read_bed(sound: &dyn Source) -> BedRead {
     reading::read_bed(sound, &mut reading::keep_going()).expect("nobody cancels a command")
 }
 
-fn read_narration(sound: &Sound) -> SpeechReading {
+fn read_narration(sound: &dyn Source) -> SpeechReading {
     speech::read_speech(sound, &mut reading::keep_going()).expect("nobody cancels a command")
 }
 
 fn sections_json(reading: &Reading) -> Vec<Value> {
     let span = |s: &reading::Section| json!({ "start": seconds_from_samples(s.start_samples), "end": seconds_from_samples(s.end_samples), "label": s.label });
     reading.sections.iter().map(span).collect()
+}
+
+fn span_json(span: &reading::Span) -> Value {
+    json!({ "start": seconds_from_samples(span.start_samples), "end": seconds_from_samples(span.end_samples), "likelihood": span.likelihood })
 }
 
 fn phrases_json(reading: &SpeechReading) -> Vec<Value> {
@@ -101,11 +110,11 @@ fn phrases_json(reading: &SpeechReading) -> Vec<Value> {
 /// # Errors
 /// [`CliError`] with what to do.
 pub fn read(file: &Path, read_as: ReadAs) -> Result<Value, CliError> {
-    let sound = load(file)?;
+    let sound = open(file)?;
     let length_s = seconds_from_samples(sound.len_samples());
     Ok(match read_as {
         ReadAs::Narration => {
-            let read = read_narration(&sound);
+            let read = read_narration(&*sound);
             json!({
                 "duration_s": length_s,
                 "speech": phrases_json(&read),
@@ -115,7 +124,7 @@ pub fn read(file: &Path, read_as: ReadAs) -> Result<Value, CliError> {
             })
         }
         ReadAs::Bed => {
-            let read = read_bed(&sound).reading;
+            let read = read_bed(&*sound).reading;
             json!({
                 "duration_s": length_s,
                 "tempo_bpm": read.tempo_bpm,
@@ -131,6 +140,11 @@ pub fn read(file: &Path, read_as: ReadAs) -> Result<Value, CliError> {
                     "music_end_s": seconds_from_samples(read.ending.music_end_samples),
                 },
                 "loudness": read.loudness,
+                "singing": read.singing.iter().map(span_json).collect::<Vec<_>>(),
+                "loops": read.loops.iter().map(|l| json!({ "start_bar": l.start_bar + 1, "end_bar": l.end_bar, "goodness": l.goodness })).collect::<Vec<_>>(),
+                "repeats": read.repeats.iter().map(|bar| bar + 1).collect::<Vec<_>>(),
+                "bar_levels_db": read.bar_levels_db,
+                "second_opinions": read.second_opinions.iter().map(|o| json!({ "what": o.correction.words(), "tempo_bpm": o.tempo_bpm, "metre": o.metre, "likelihood": o.likelihood })).collect::<Vec<_>>(),
                 "confidence": read.confidence,
             })
         }
@@ -184,7 +198,7 @@ pub fn shots(file: &Path, rate: Option<&str>) -> Result<Value, CliError> {
 /// # Errors
 /// [`CliError`] with what to do.
 pub fn kind(file: &Path) -> Result<Value, CliError> {
-    let found = jaunty_core::kind::recognise(&load(file)?, &mut reading::keep_going()).expect("nobody cancels a command");
+    let found = jaunty_core::kind::recognise(&*open(file)?, &mut reading::keep_going()).expect("nobody cancels a command");
     Ok(json!(found))
 }
 

@@ -29,6 +29,7 @@ pub struct Ending {
 
 /// Levels of a bed every hundredth of a second, and where music is.
 pub struct Edges {
+    powers: Vec<f32>,
     levels_db: Vec<f32>,
     first: usize,
     last: usize,
@@ -45,14 +46,20 @@ fn samples_from_frames(frame: usize) -> u64 {
 impl Edges {
     /// Measures `mono` at 24 kHz.
     pub fn find(mono: &[f32], onsets: &OnsetSpectra) -> Self {
-        let levels_db: Vec<f32> = mono.chunks(FRAME_24K).map(|c| 10.0 * (c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32 + 1e-12).log10()).collect();
+        let powers: Vec<f32> = mono.chunks(FRAME_24K).map(|c| c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32).collect();
+        let levels_db: Vec<f32> = powers.iter().map(|p| 10.0 * (p + 1e-12).log10()).collect();
         let loud = percentile(&levels_db, 0.95);
         // 55 dB under the loud parts is below what is heard of a ring-out under anything else.
         let heard = |level: &f32| *level > (loud - 55.0).max(-80.0);
         let first = levels_db.iter().position(heard).unwrap_or(0);
         let last = levels_db.iter().rposition(heard).map_or(0, |f| f + 1);
         let attack = onsets.flux.iter().map(|f| f[0] + f[1] + 0.5 * f[2]).collect();
-        Self { levels_db, first, last, attack, length_samples: mono.len() as u64 * 2 }
+        Self { powers, levels_db, first, last, attack, length_samples: mono.len() as u64 * 2 }
+    }
+
+    /// Power of every hundredth of a second.
+    pub fn powers(&self) -> &[f32] {
+        &self.powers
     }
 
     /// First frame with music and the one after the last.

@@ -1,6 +1,6 @@
 //! What a beat sounds like: the numbers from which beats and bars are compared.
 
-use super::spectra::{FLUX_BANDS, HARMONY_FRAMES_PER_S, HarmonySpectra, MEL_BANDS, ONSET_FRAMES_PER_S, OnsetSpectra, RATE_HZ, percentile};
+use super::spectra::{FLUX_BANDS, HARMONY_FRAMES_PER_S, HarmonySpectra, MEL_BANDS, ONSET_FRAMES_PER_S, OnsetSpectra, percentile};
 
 /// Parts of a beat whose onsets are told apart.
 const BEAT_PARTS: usize = 4;
@@ -22,8 +22,9 @@ pub struct BeatFeatures {
     pub loudness_db: f32,
 }
 
-/// The features of the beats; the last beat lasts as long as the one before.
-pub fn of_beats(beats_s: &[f64], onsets: &OnsetSpectra, harmony: &HarmonySpectra, mono: &[f32]) -> Vec<BeatFeatures> {
+/// The features of the beats; the last beat lasts as long as the one before. `powers` are those of
+/// every hundredth of a second.
+pub fn of_beats(beats_s: &[f64], onsets: &OnsetSpectra, harmony: &HarmonySpectra, powers: &[f32]) -> Vec<BeatFeatures> {
     let chroma_norm = median_norm(&harmony.chroma);
     let bass_norm = median_norm(&harmony.bass);
     let flux_means: [f32; FLUX_BANDS] = std::array::from_fn(|band| onsets.flux.iter().map(|f| f[band]).sum::<f32>() / onsets.len().max(1) as f32 + 1e-4);
@@ -57,8 +58,8 @@ pub fn of_beats(beats_s: &[f64], onsets: &OnsetSpectra, harmony: &HarmonySpectra
             }
             let at = range(start - 0.03, start + 0.05, ONSET_FRAMES_PER_S, onsets.len());
             let attack = std::array::from_fn(|band| at.clone().map(|f| onsets.flux[f][band]).fold(0.0, f32::max));
-            let span = range(start, end, f64::from(RATE_HZ), mono.len());
-            let power = mono[span.clone()].iter().map(|x| x * x).sum::<f32>() / span.len().max(1) as f32;
+            let span = range(start, end, ONSET_FRAMES_PER_S, powers.len());
+            let power = powers[span.clone()].iter().sum::<f32>() / span.len().max(1) as f32;
             BeatFeatures {
                 chroma: mean_class(&harmony.chroma, start, end, 0.05 * chroma_norm),
                 bass: mean_class(&harmony.bass, start, end, 0.20 * bass_norm),

@@ -53,6 +53,10 @@ pub struct Counter<'a> {
     pub features: &'a dyn Fn(&[f64]) -> Vec<BeatFeatures>,
 }
 
+/// Where people tap when nothing else decides (cf. Moelants 2002, "Preferred tempo reconsidered").
+const PREFERRED_BPM: f64 = 110.0;
+/// Share of the score that an octave away from it costs.
+const PREFERENCE: f32 = 0.05;
 /// How much accents count beside the log-odds of the network.
 const ACCENTS: f32 = 0.6;
 
@@ -66,7 +70,11 @@ struct Counted {
 impl Counter<'_> {
     /// The likeliest grid and the others, likeliest first.
     pub fn grids(&self) -> (Grid, Vec<SecondOpinion>) {
-        let earned = |path: &BeatPath| path.score + metre::earned(&metre::first_beat_odds(&path.beats_s, self.heard));
+        let earned = |path: &BeatPath| {
+            let score = path.score + metre::earned(&metre::first_beat_odds(&path.beats_s, self.heard));
+            let octaves = (beats::tempo(&path.beats_s) / PREFERRED_BPM).log2() as f32;
+            score - score.abs() * PREFERENCE * octaves * octaves
+        };
         let mut all: Vec<(f32, BeatPath)> = beats::paths(self.heard, self.span).into_iter().map(|path| (earned(&path), path)).collect();
         all.sort_by(|a, b| b.0.total_cmp(&a.0));
         let mut all = all.into_iter();

@@ -195,9 +195,11 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     let harmony = spectra::HarmonySpectra::of(&mono);
     step("finding the beat", 0.7)?;
     let edges = edges::Edges::find(&mono, &onsets);
+    // Of an hour it is a third of a gigabyte, and no longer needed.
+    drop(mono);
     let inputs = activations::inputs(&onsets, &harmony);
     let heard = activations::Activations::of(&inputs);
-    let features_of = |beats_s: &[f64]| features::of_beats(beats_s, &onsets, &harmony, &mono);
+    let features_of = |beats_s: &[f64]| features::of_beats(beats_s, &onsets, &harmony, edges.powers());
     let counter = Counter { heard: &heard, span: edges.music_span_frames(), features: &features_of };
     let (grid, second_opinions) = counter.grids();
     let grid = correct::correct_grid(grid, corrections, &counter);

@@ -103,25 +103,24 @@ pub fn copy_range(samples: &[f32], start: i64, out: &mut [f32]) {
 
 /// The mean of all channels at half the sample rate (24 kHz), which holds all that reading needs.
 pub fn mono_24k(source: &dyn Source) -> Vec<f32> {
-    let len = source.len_samples() as usize;
-    let mut out = Vec::with_capacity(len / 2 + 1);
-    let halver = Halver::new();
-    const BLOCK: usize = 1 << 16;
-    let mut block = vec![0.0f32; BLOCK + 2 * HALVER_REACH];
-    for start in (0..len).step_by(BLOCK) {
-        source.read_mono(start as i64 - HALVER_REACH as i64, &mut block);
-        halver.halve(&block, BLOCK.min(len - start).div_ceil(2), &mut out);
-    }
-    out
+    halve_in_blocks(source.len_samples() as usize, |start, block| source.read_mono(start, block))
 }
 
-/// Half of `samples` at half their rate.
+/// Samples at half their rate.
 pub(crate) fn halved(samples: &[f32]) -> Vec<f32> {
-    let mut padded = vec![0.0; HALVER_REACH];
-    padded.extend_from_slice(samples);
-    padded.extend_from_slice(&[0.0; HALVER_REACH + 1]);
-    let mut out = Vec::with_capacity(samples.len() / 2 + 1);
-    Halver::new().halve(&padded, samples.len().div_ceil(2), &mut out);
+    halve_in_blocks(samples.len(), |start, block| copy_range(samples, start, block))
+}
+
+/// Halves what `read` gives, a block at a time: an hour is never held twice.
+fn halve_in_blocks(len: usize, read: impl Fn(i64, &mut [f32])) -> Vec<f32> {
+    const BLOCK: usize = 1 << 16;
+    let halver = Halver::new();
+    let mut out = Vec::with_capacity(len / 2 + 1);
+    let mut block = vec![0.0f32; BLOCK + 2 * HALVER_REACH];
+    for start in (0..len).step_by(BLOCK) {
+        read(start as i64 - HALVER_REACH as i64, &mut block);
+        halver.halve(&block, BLOCK.min(len - start).div_ceil(2), &mut out);
+    }
     out
 }
 

@@ -31,9 +31,14 @@ fn beats_downbeats_and_tempo_are_found() {
         let (same, any) = (cmlt(&made.beats_s, &beats), amlt(&made.beats_s, &beats));
         println!("{name}: F {f:.3} CMLt {same:.3} AMLt {any:.3} downbeats {df:.3}, {:.1} BPM in {}", read.tempo_bpm, read.metre);
         assert!((read.tempo_bpm / piece.bpm - 1.0).abs() < 0.04, "{name}: {} BPM", read.tempo_bpm);
-        assert_eq!(read.metre as usize, piece.metre, "{name}");
+        // Whether two dotted beats make a bar or four is for the writer to say (6/8 or 12/8): no
+        // bar may begin elsewhere.
+        let written = piece.compound && read.metre as usize == 2 * piece.metre;
+        assert!(written || read.metre as usize == piece.metre, "{name}: {} in a bar", read.metre);
         assert!(f > 0.95 && same > 0.9 && any >= same, "{name}: beats {f:.3} {same:.3}");
-        assert!(df > 0.95, "{name}: downbeats {df:.3}");
+        let begins = |d: &&f64| made.downbeats_s.iter().any(|t| (t - **d).abs() <= 0.07);
+        let precision = downbeats.iter().filter(begins).count() as f64 / downbeats.len() as f64;
+        assert!(if written { precision > 0.95 } else { df > 0.95 }, "{name}: downbeats {df:.3}, precision {precision:.3}");
         // The grid itself: under 10 ms from the truth.
         let near = |b: &f64| made.beats_s.iter().map(|t| (t - b).abs()).fold(f64::MAX, f64::min);
         let errors: Vec<f64> = beats.iter().map(near).filter(|e| *e < 0.07).collect();
