@@ -49,6 +49,13 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   return result.data as T
 }
 
+/** Sound that the server renders. */
+export async function fetchSound(url: string, signal: AbortSignal): Promise<ArrayBuffer> {
+  const answer = await globalThis.fetch(url, { signal })
+  if (!answer.ok) throw problemOf(await answer.json().catch(() => null))
+  return answer.arrayBuffer()
+}
+
 /** Sends a file with progress (0 to 1), which fetch cannot tell. */
 export function sendFile(url: string, file: File, progress: (share: number) => void): Promise<CutView> {
   return new Promise((resolve, reject) => {

@@ -2,7 +2,7 @@ import { useRafFn } from '@vueuse/core'
 import { message } from 'ant-design-vue'
 import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
 import type { CutView } from '../../shared/http'
-import { problemOf } from '../../shared/http'
+import { fetchSound } from '../../shared/http'
 import { Player, RATE_HZ } from './player'
 
 export type Hear = 'everything' | 'bed' | 'voice' | 'film'
@@ -22,14 +22,12 @@ export function useListening(cut: Ref<CutView | null>) {
   const player = new Player({
     context: soundClock,
     lengthSamples: () => cut.value?.plan.lengthSamples ?? 0,
-    fetchChunk: async (from, length, signal) => {
+    fetchChunk: (from, length, signal) => {
       const value = cut.value
       const query = new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length) })
       if (!candidate.value) query.set('hear', hear.value)
       const place = candidate.value ? `candidates/${candidate.value}` : `revisions/${value?.plan.revision}`
-      const answer = await globalThis.fetch(`/api/cuts/${value?.id}/${place}/sound?${query}`, { signal })
-      if (!answer.ok) throw problemOf(await answer.json().catch(() => null))
-      return answer.arrayBuffer()
+      return fetchSound(`/api/cuts/${value?.id}/${place}/sound?${query}`, signal)
     },
     ended: () => {
       playing.value = false

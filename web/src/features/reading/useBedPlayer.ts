@@ -2,7 +2,7 @@ import { useRafFn } from '@vueuse/core'
 import { message } from 'ant-design-vue'
 import { onScopeDispose, ref, watch } from 'vue'
 import type { CutView } from '../../shared/http'
-import { problemOf } from '../../shared/http'
+import { fetchSound } from '../../shared/http'
 import { Player, RATE_HZ } from '../listening/player'
 
 /** Hears the bed as it came, from any bar, with a tick on every beat where that is wanted. */
@@ -16,15 +16,13 @@ export function useBedPlayer(cut: () => CutView) {
   const player = new Player({
     context: () => (context ??= new AudioContext({ sampleRate: RATE_HZ, latencyHint: 'interactive' })),
     lengthSamples: () => Math.round(lengthS() * RATE_HZ),
-    fetchChunk: async (from, length, signal) => {
+    fetchChunk: (from, length, signal) => {
       const query = new URLSearchParams({
         fromSamples: String(from),
         lengthSamples: String(length),
         count: String(counting.value),
       })
-      const answer = await globalThis.fetch(`/api/cuts/${cut().id}/bed/sound?${query}`, { signal })
-      if (!answer.ok) throw problemOf(await answer.json().catch(() => null))
-      return answer.arrayBuffer()
+      return fetchSound(`/api/cuts/${cut().id}/bed/sound?${query}`, signal)
     },
     ended: () => (playing.value = false),
     failed: (cause) => {

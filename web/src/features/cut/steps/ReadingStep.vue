@@ -214,7 +214,7 @@ useEventListener(
         </section>
         <section v-if="corrections.length" class="card" aria-label="What you said" data-test="corrections">
           <h3>What you said</h3>
-          <p v-for="(words, index) in corrections" :key="index" class="said">
+          <p v-for="(words, index) in corrections" :key="index" class="said" data-test="said">
             <span>{{ words }}</span>
             <button class="plain soft" :aria-label="`Take back: ${words}`" @click="actions.takeBack(index)">
               take back
