@@ -33,6 +33,12 @@ const GRIDS = [
 const takeGrid: UploadProps['customRequest'] = ({ file }) =>
   void props.actions.send('bed/grid', file as File, () => undefined)
 
+const loudness = computed(() => {
+  const { integratedLufs, rangeLu } = reading.value ?? {}
+  if (integratedLufs == null) return 'silent'
+  return `${decibels(integratedLufs)} LUFS${rangeLu ? `, range ${rangeLu.toFixed(0)} LU` : ''}`
+})
+
 /** The bar that was chosen last: what is said about sections is said of it. */
 const selected = ref<number | null>(null)
 const section = computed(() => {
@@ -241,20 +247,20 @@ useEventListener(
           </dd>
           <dt>loudness</dt>
           <dd>
-            {{ reading.integratedLufs != null ? `${decibels(reading.integratedLufs)} LUFS` : 'silent' }}
-            <template v-if="reading.rangeLu">, range {{ reading.rangeLu.toFixed(0) }} LU</template>
-            <span v-if="reading.clippedCount" class="warn"
+            {{ loudness
+            }}<span v-if="reading.clippedCount" class="warn"
               >, clipped in {{ count(reading.clippedCount, 'place') }}</span
             >
           </dd>
-          <dt>a grid</dt>
+          <dt>beat files</dt>
           <dd>
             <a-upload :custom-request="takeGrid" :show-upload-list="false" accept=".mid,.midi,.jams,.json,.wav">
               <button class="plain" data-test="grid-in" title="Standard MIDI File, JAMS, or WAV with cue points">
-                take from a file
+                take one in
               </button>
             </a-upload>
             <br />
+            save as
             <a
               v-for="format in GRIDS"
               :key="format.format"
