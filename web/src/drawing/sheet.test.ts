@@ -60,6 +60,7 @@ function cut(): CutView {
     pieces: [],
     lines: [],
     jobs: [],
+    asOf: 0,
     plan: {
       revision: 1,
       what: '',

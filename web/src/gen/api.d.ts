@@ -1035,6 +1035,11 @@ export interface components {
         };
         /** @description Everything that the page shows of a cut. */
         CutView: {
+            /**
+             * Format: int64
+             * @description When this was looked up, in microseconds: of two views the later one holds.
+             */
+            asOf: number;
             bed?: components["schemas"]["CutBedView"] | null;
             /** @description The beds to choose from. */
             candidates: components["schemas"]["CandidateView"][];

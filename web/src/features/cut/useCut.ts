@@ -21,6 +21,11 @@ export function useCut(id: Ref<string>) {
   const problem = ref<string | null>(null)
   const busy = ref(false)
 
+  /** An event on its way must not put an answer back to what was before it. */
+  function show(view: CutView) {
+    if (!cut.value || cut.value.id !== view.id || view.asOf >= cut.value.asOf) cut.value = view
+  }
+
   async function load() {
     try {
       cut.value = await answer(server.GET('/api/cuts/{id}', { params: { path: { id: id.value } } }))
@@ -33,14 +38,14 @@ export function useCut(id: Ref<string>) {
 
   const { data } = useEventSource(() => `/api/cuts/${id.value}/events`, [], { autoReconnect: true })
   watch(data, (text) => {
-    if (text) cut.value = JSON.parse(text) as CutView
+    if (text) show(JSON.parse(text) as CutView)
   })
 
   /** Does something that answers with the whole cut; tells what went wrong. */
   async function change(work: () => Promise<CutView>): Promise<boolean> {
     busy.value = true
     try {
-      cut.value = await work()
+      show(await work())
       return true
     } catch (cause) {
       message.error(cause instanceof Error ? cause.message : String(cause), 6)

@@ -832,6 +832,8 @@ pub struct CutView {
     pub plan: PlanView,
     /// Work under way.
     pub jobs: Vec<JobView>,
+    /// When this was looked up, in microseconds: of two views the later one holds.
+    pub as_of: i64,
 }
 
 impl CutView {
@@ -840,6 +842,7 @@ impl CutView {
     /// # Errors
     /// A 404, or what the database says.
     pub async fn of(app: &App, id: Uuid) -> Result<Self, Problem> {
+        let as_of = chrono::Utc::now().timestamp_micros();
         let cut = store::known(&app.pool, id).await?;
         let current = store::current(&app.pool, &cut).await?;
         let bed_reading = match &cut.setup.bed {
@@ -895,6 +898,7 @@ impl CutView {
             pieces: setup.pieces.iter().map(piece).collect(),
             plan,
             jobs: queue::of_cut(&app.pool, id).await?.into_iter().map(JobView::from).collect(),
+            as_of,
         })
     }
 }
