@@ -3,7 +3,7 @@
 use super::Task;
 use chrono::NaiveDateTime;
 use sqlx::types::Json;
-use sqlx::{FromRow, MySqlPool};
+use sqlx::{FromRow, MySqlExecutor, MySqlPool};
 use uuid::Uuid;
 
 /// Seconds after which a job whose worker says nothing is taken up by another.
@@ -47,9 +47,9 @@ pub struct Claimed {
 ///
 /// # Errors
 /// What the database says.
-pub async fn add(pool: &MySqlPool, cut: Uuid, task: &Task) -> Result<Uuid, sqlx::Error> {
+pub async fn add(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Task) -> Result<Uuid, sqlx::Error> {
     let id = Uuid::now_v7();
-    sqlx::query("INSERT INTO jobs (id, cut_id, task) VALUES (?, ?, ?)").bind(id).bind(cut).bind(Json(task)).execute(pool).await?;
+    sqlx::query("INSERT INTO jobs (id, cut_id, task) VALUES (?, ?, ?)").bind(id).bind(cut).bind(Json(task)).execute(database).await?;
     Ok(id)
 }
 

@@ -837,19 +837,36 @@ pub struct CutView {
 }
 
 impl CutView {
-    /// The view of cut `id` as it stands.
+    /// The view of cut `id` as it stands. Where the cut changes while it is looked up, it is looked
+    /// up again: a view of two states would show work as done whose outcome it does not show.
     ///
     /// # Errors
     /// A 404, or what the database says.
     pub async fn of(app: &App, id: Uuid) -> Result<Self, Problem> {
+        /// A cut that changes without end is shown all the same.
+        const MOST_LOOKS: usize = 5;
+        let mut cut = store::known(&app.pool, id).await?;
+        for _ in 1..MOST_LOOKS {
+            let view = Self::once(app, &cut).await?;
+            let now = store::known(&app.pool, id).await?;
+            if now == cut {
+                return Ok(view);
+            }
+            cut = now;
+        }
+        Self::once(app, &cut).await
+    }
+
+    async fn once(app: &App, cut: &CutRow) -> Result<Self, Problem> {
         let as_of = chrono::Utc::now().timestamp_micros();
-        let cut = store::known(&app.pool, id).await?;
-        let current = store::current(&app.pool, &cut).await?;
+        // Before the plan is looked at: a job that is over by now has left its outcome in the plan.
+        let jobs = queue::of_cut(&app.pool, cut.id).await?;
+        let current = store::current(&app.pool, cut).await?;
         let bed_reading = match &cut.setup.bed {
             Some(bed) => sounds::bed_document(&app.pool, &bed.hash, cut.setup.corrections(&bed.hash)).await?,
             None => None,
         };
-        let plan = plan_view(app, &cut, current, bed_reading.as_ref()).await?;
+        let plan = plan_view(app, cut, current, bed_reading.as_ref()).await?;
         let setup = &cut.setup;
         let picture = &setup.picture;
         let seconds = |frame: u64| seconds_from_samples(picture.rate.samples_from_frames(frame));
@@ -877,7 +894,7 @@ impl CutView {
             scratch: p.scratch.is_some(),
         };
         Ok(Self {
-            id,
+            id: cut.id,
             title: cut.title.clone(),
             rate: picture.rate.into(),
             length_frames: picture.length_frames,
@@ -891,13 +908,13 @@ impl CutView {
             shots: picture.shots.iter().map(shot).collect(),
             moments: picture.moments.iter().map(moment).collect(),
             list: setup.list.as_ref().map(|list| list_view(list, picture)),
-            bed: bed_view(app, &cut, bed_reading.as_ref()).await?,
-            candidates: candidate_views(app, &cut).await?,
+            bed: bed_view(app, cut, bed_reading.as_ref()).await?,
+            candidates: candidate_views(app, cut).await?,
             lines: setup.lines.iter().map(|l| LineView { at_s: seconds_from_samples(l.start_samples), words: l.words.clone() }).collect(),
             takes: take_views(app, setup).await?,
             pieces: setup.pieces.iter().map(piece).collect(),
             plan,
-            jobs: queue::of_cut(&app.pool, id).await?.into_iter().map(JobView::from).collect(),
+            jobs: jobs.into_iter().map(JobView::from).collect(),
             as_of,
         })
     }

@@ -111,9 +111,7 @@ pub async fn one_cut(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Js
 /// # Errors
 /// What `edit` says, or what the database says.
 pub async fn replan(app: &App, id: Uuid, what: &str, edit: impl FnOnce(&mut CutRow) -> Result<(), Problem>) -> Result<CutRow, Problem> {
-    let cut = store::want(&app.pool, id, edit).await?;
-    queue::add(&app.pool, id, &Task::Plan { what: what.to_owned() }).await?;
-    Ok(cut)
+    store::want(&app.pool, id, Some(&Task::Plan { what: what.to_owned() }), edit).await
 }
 
 /// Changes title, length, rate, first timecode or purpose; where it sounds otherwise then, its
@@ -135,7 +133,7 @@ pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
         cut.title = title.clone();
         Ok(())
     };
-    store::want(&app.pool, *id, retitle).await?;
+    store::want(&app.pool, *id, None, retitle).await?;
     if !after.sounds_like(&before) {
         replan(&app, *id, &format!("make the cut {} long", rate.timecode(length_frames)), |cut| {
             change(&mut cut.setup);

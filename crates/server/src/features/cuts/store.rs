@@ -1,6 +1,7 @@
 //! The SQL of cuts and their revisions.
 
 use super::setup::Setup;
+use crate::jobs::{Task, queue};
 use crate::problem::{Code, Problem};
 use chrono::NaiveDateTime;
 use jaunty_core::fit::Fitting;
@@ -144,17 +145,20 @@ async fn next_number(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result
     Ok(last + 1)
 }
 
-/// Changes what is wanted of a cut with `edit`; the plan follows by a job that the caller asks
-/// for. The row is locked meanwhile, so that two changes at once both count. Gives the cut as it
-/// is then.
+/// Changes what is wanted of a cut with `edit`, and asks for the job by which the plan follows:
+/// both or neither, so that nobody sees a wish without its job. The row is locked meanwhile, so
+/// that two changes at once both count. Gives the cut as it is then.
 ///
 /// # Errors
 /// [`Code::NotFound`], what `edit` says, or what the database says.
-pub async fn want(pool: &MySqlPool, id: Uuid, edit: impl FnOnce(&mut CutRow) -> Result<(), Problem>) -> Result<CutRow, Problem> {
+pub async fn want(pool: &MySqlPool, id: Uuid, follow: Option<&Task>, edit: impl FnOnce(&mut CutRow) -> Result<(), Problem>) -> Result<CutRow, Problem> {
     let mut transaction = pool.begin().await?;
     let mut cut = locked(&mut transaction, id).await?;
     edit(&mut cut)?;
     sqlx::query("UPDATE cuts SET title = ?, setup = ? WHERE id = ?").bind(&cut.title).bind(Json(&cut.setup)).bind(id).execute(&mut *transaction).await?;
+    if let Some(task) = follow {
+        queue::add(&mut *transaction, id, task).await?;
+    }
     transaction.commit().await?;
     Ok(cut)
 }
