@@ -66,8 +66,11 @@ fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
 }
 
 /// Measures a whole sound. The true peak costs ten times the rest and is measured apart ([`true_peak_dbtp`]).
+///
+/// Everything is made from the energies of tenths of a second, so that the weighted samples are
+/// gone over once: a gating block of BS.1770-4 is four of them, a short-term window thirty.
 pub fn measure(source: &dyn Source) -> Loudness {
-    let mut meter = meter(source, Mode::I | Mode::LRA | Mode::SAMPLE_PEAK);
+    let mut meter = meter(source, Mode::M | Mode::SAMPLE_PEAK);
     let mut energies = Vec::new();
     let mut clipped_count = 0;
     feed(source, BLOCK_SAMPLES as usize, |planes| {
@@ -75,13 +78,45 @@ pub fn measure(source: &dyn Source) -> Loudness {
         meter.add_frames_planar_f32(planes).expect("planes of one length");
         energies.push(last_block_energy(&meter, planes[0].len()));
     });
+    let short_term = windows(&energies, 30);
     Loudness {
-        integrated_lufs: meter.loudness_global().ok().and_then(finite),
-        short_term_max_lufs: short_term_max_lufs(&energies),
+        integrated_lufs: integrated_lufs(&energies),
+        short_term_max_lufs: finite(lufs_from_energy(short_term.iter().copied().fold(0.0, f64::max))),
         sample_peak_dbfs: top_db(source, |c| meter.sample_peak(c).unwrap_or(0.0)),
-        range_lu: meter.loudness_range().ok().and_then(finite),
+        range_lu: range_lu(short_term),
         clipped_count,
     }
+}
+
+/// Mean energies of all runs of `tenths` blocks, in steps of one; of the whole where it is shorter.
+fn windows(energies: &[f64], tenths: usize) -> Vec<f64> {
+    energies.windows(tenths.min(energies.len().max(1))).map(|w| w.iter().sum::<f64>() / w.len() as f64).collect()
+}
+
+/// The mean of what lies at most `under_lu` under the mean of what is no silence, as energy; the
+/// relative gate of BS.1770-4 and of EBU Tech 3342.
+fn relative_gate(windows: &[f64], under_lu: f64) -> Option<f64> {
+    let heard: Vec<f64> = windows.iter().copied().filter(|&e| e >= SILENCE_ENERGY).collect();
+    (!heard.is_empty()).then(|| heard.iter().sum::<f64>() / heard.len() as f64 * 10f64.powf(-under_lu / 10.0))
+}
+
+/// Integrated loudness (BS.1770-4 annex 1): 400 ms blocks that overlap by three quarters, gated at
+/// -70 LUFS and then 10 LU under what is left.
+fn integrated_lufs(energies: &[f64]) -> Option<f64> {
+    let blocks = windows(energies, 4);
+    let gate = relative_gate(&blocks, 10.0)?.max(SILENCE_ENERGY);
+    let loud: Vec<f64> = blocks.into_iter().filter(|&e| e >= gate).collect();
+    finite(lufs_from_energy(loud.iter().sum::<f64>() / loud.len() as f64))
+}
+
+/// Loudness range (EBU Tech 3342): from the 10th to the 95th percentile of the short-term
+/// loudness, gated at -70 LUFS and then 20 LU under what is left.
+fn range_lu(short_term: Vec<f64>) -> Option<f64> {
+    let gate = relative_gate(&short_term, 20.0)?.max(SILENCE_ENERGY);
+    let mut heard: Vec<f64> = short_term.into_iter().filter(|&e| e >= gate).collect();
+    heard.sort_by(f64::total_cmp);
+    let at = |share: f64| heard.get(((heard.len() - 1) as f64 * share).round() as usize).copied();
+    Some(lufs_from_energy(at(0.95)?) - lufs_from_energy(at(0.10)?))
 }
 
 /// Runs of samples at full scale. Three in a row are no chance: a sine that just reaches full
@@ -89,6 +124,10 @@ pub fn measure(source: &dyn Source) -> Loudness {
 fn clips(plane: &[f32]) -> u64 {
     const FULL: f32 = 0.9995;
     const RUN: usize = 3;
+    // Nearly always nothing is near full scale, and looking for that is quick.
+    if plane.iter().fold(0.0f32, |top, s| top.max(s.abs())) < FULL {
+        return 0;
+    }
     plane.chunk_by(|a, b| a.abs() >= FULL && b.abs() >= FULL && a.signum() == b.signum()).filter(|run| run.len() >= RUN && run[0].abs() >= FULL).count() as u64
 }
 
@@ -105,13 +144,6 @@ fn finite(value: f64) -> Option<f64> {
 
 fn top_db(source: &dyn Source, of: impl Fn(u32) -> f64) -> Option<f64> {
     finite(crate::units::db_from_gain((0..source.channel_count() as u32).map(of).fold(0.0, f64::max)))
-}
-
-/// Highest loudness of any three seconds (EBU Tech 3341), in steps of a tenth.
-fn short_term_max_lufs(energies: &[f64]) -> Option<f64> {
-    const WINDOW: usize = 30;
-    let loudest = energies.windows(WINDOW.min(energies.len().max(1))).map(|w| w.iter().sum::<f64>() / w.len() as f64).fold(0.0, f64::max);
-    finite(lufs_from_energy(loudest))
 }
 
 fn last_block_energy(meter: &EbuR128, frames: usize) -> f64 {
