@@ -12,40 +12,51 @@ import json
 import sys
 import time
 from pathlib import Path
+from typing import NamedTuple
 
 import jax
 import jax.numpy as jnp
 import numpy as np
 import optax
 
-INPUTS, WIDTH, LAYERS, KERNEL, HEAD = 104, 48, 10, 5, 32
+INPUTS, KERNEL = 104, 5
 FRAMES_PER_S, CROP, BATCH = 50, 1536, 12
 
 
-def shapes():
-    yield "in_w", (INPUTS, WIDTH)
-    yield "in_b", (WIDTH,)
-    for layer in range(LAYERS):
-        yield f"depth_w{layer}", (KERNEL, WIDTH)
-        yield f"depth_b{layer}", (WIDTH,)
-        yield f"mix_w{layer}", (WIDTH, WIDTH)
-        yield f"mix_b{layer}", (WIDTH,)
-    yield "head_w", (WIDTH, HEAD)
-    yield "head_b", (HEAD,)
-    yield "out_w", (HEAD, 2)
-    yield "out_b", (2,)
+class Size(NamedTuple):
+    width: int
+    layers: int
+    head: int
+    first_bias: list  # of the outputs: about how rare what they tell is
 
 
-def begin(key):
+BEATS = Size(48, 10, 32, [-2.5, -3.5])
+
+
+def shapes(size):
+    yield "in_w", (INPUTS, size.width)
+    yield "in_b", (size.width,)
+    for layer in range(size.layers):
+        yield f"depth_w{layer}", (KERNEL, size.width)
+        yield f"depth_b{layer}", (size.width,)
+        yield f"mix_w{layer}", (size.width, size.width)
+        yield f"mix_b{layer}", (size.width,)
+    yield "head_w", (size.width, size.head)
+    yield "head_b", (size.head,)
+    yield "out_w", (size.head, len(size.first_bias))
+    yield "out_b", (len(size.first_bias),)
+
+
+def begin(key, size):
     weights = {}
-    for name, shape in shapes():
+    for name, shape in shapes(size):
         key, sub = jax.random.split(key)
         if len(shape) == 1:
             weights[name] = jnp.zeros(shape)
         else:
             scale = {"mix": 0.5, "out": 0.3}.get(name.split("_")[0], 1.0)
             weights[name] = scale * jax.random.normal(sub, shape) * np.sqrt(2 / shape[0])
-    weights["out_b"] = jnp.array([-2.5, -3.5])
+    weights["out_b"] = jnp.array(size.first_bias)
     return weights
 
 
@@ -59,7 +70,7 @@ def shifted(x, by):
 
 def network(weights, x, keep=None):
     h = jax.nn.relu(x @ weights["in_w"] + weights["in_b"])
-    for layer in range(LAYERS):
+    for layer in range(sum(name.startswith("mix_w") for name in weights)):
         depth = sum(shifted(h, (tap - KERNEL // 2) * 2**layer) * weights[f"depth_w{layer}"][tap] for tap in range(KERNEL) if abs(tap - KERNEL // 2) * 2**layer < x.shape[1])
         step = jax.nn.relu(depth + weights[f"depth_b{layer}"]) @ weights[f"mix_w{layer}"] + weights[f"mix_b{layer}"]
         if keep is not None:
@@ -133,8 +144,8 @@ def main():
     held = [p for k, p in enumerate(pieces) if k % 8 == 7]
     learn = [p for k, p in enumerate(pieces) if k % 8 != 7]
     print(f"{len(learn)} pieces to learn from, {len(held)} held back", flush=True)
-    weights = begin(jax.random.PRNGKey(1))
-    print(sum(int(np.prod(s)) for _, s in shapes()), "weights")
+    weights = begin(jax.random.PRNGKey(1), BEATS)
+    print(sum(int(np.prod(s)) for _, s in shapes(BEATS)), "weights")
     chance = np.random.default_rng(1)
     per_epoch = len(learn) // BATCH
     start = time.time()
@@ -193,18 +204,18 @@ def main():
         if time.time() - report > 180:
             report = time.time()
             print(f"{spent / 60:5.1f} min  {steps} steps ({steps / per_epoch:.1f} rounds)  loss {np.mean(losses[-200:]):.4f}  {judge(mean)}", flush=True)
-            save(mean, out)
+            save(mean, BEATS, out)
     print(f"end: {steps} steps  loss {np.mean(losses[-200:]):.4f}  {judge(mean)}")
-    save(mean, out)
+    save(mean, BEATS, out)
 
 
-def save(weights, out):
-    np.concatenate([np.asarray(weights[name], np.float32).ravel() for name, _ in shapes()]).astype("<f4").tofile(out)
+def save(weights, size, out):
+    np.concatenate([np.asarray(weights[name], np.float32).ravel() for name, _ in shapes(size)]).astype("<f4").tofile(out)
     # An input that a test can make too: no file of inputs has to be shipped.
     n = np.arange(300 * INPUTS)
     x = (((n * 7919) % 2003) / 1001.5 - 1).astype(np.float32).reshape(300, INPUTS)
     y = np.asarray(network(weights, x[None])[0])
-    check = [[int(k), float(y[k, 0]), float(y[k, 1])] for k in range(0, 300, 23)]
+    check = [[int(k), *map(float, y[k])] for k in range(0, 300, 23)]
     out.with_suffix(".check.json").write_text(json.dumps(check))
 
 

@@ -144,6 +144,9 @@ pub fn read(file: &Path, read_as: ReadAs) -> Result<Value, CliError> {
                 "loops": read.loops.iter().map(|l| json!({ "start_bar": l.start_bar + 1, "end_bar": l.end_bar, "goodness": l.goodness })).collect::<Vec<_>>(),
                 "repeats": read.repeats.iter().map(|bar| bar + 1).collect::<Vec<_>>(),
                 "bar_levels_db": read.bar_levels_db,
+                "bars": read.bars.iter().map(|b| json!({ "attacks_per_s": b.attacks_per_s, "brightness_hz": b.brightness_hz, "classes": b.classes })).collect::<Vec<_>>(),
+                "phrases": read.phrases.iter().map(|bar| bar + 1).collect::<Vec<_>>(),
+                "arcs": read.arcs.iter().map(|a| json!({ "start_bar": a.start_bar + 1, "end_bar": a.end_bar, "motion": a.motion, "change_db": a.change_db })).collect::<Vec<_>>(),
                 "second_opinions": read.second_opinions.iter().map(|o| json!({ "what": o.correction.words(), "tempo_bpm": o.tempo_bpm, "metre": o.metre, "likelihood": o.likelihood })).collect::<Vec<_>>(),
                 "confidence": read.confidence,
             })

@@ -11,6 +11,9 @@ function reading(): BedReading {
     barLevelsDb: Array.from({ length: 20 }, (_, k) => (k < 12 ? -15 : 0)),
     barTempiBpm: Array.from({ length: 20 }, () => 120),
     repeats: Array.from({ length: 20 }, (_, k) => (k === 12 ? 1 : k + 1)),
+    bars: [],
+    phrases: [1, 9, 13],
+    arcs: [{ startBar: 13, endBar: 13, motion: 'fillsOut', changeDb: 15 }],
     loops: [],
     singing: [{ startS: 4.5, endS: 8.5, likelihood: 0.9 }],
     secondOpinions: [],
@@ -48,7 +51,7 @@ describe('the page of bars', () => {
     expect(cells[0]).toMatchObject({ firstSound: true, like: null, fill: 0.5, sung: false })
     expect(cells.filter((cell) => cell.sung).map((cell) => cell.bar)).toEqual([3, 4])
     expect(cells[12]).toMatchObject({ like: 1, fill: 1 })
-    expect(cells[12]?.label).toBe('bar 13, section the lift, 0:24.5, 0 dB under the loudest, sounds like bar 1')
+    expect(cells[12]?.label).toBe('bar 13, section the lift, 0:24.5, 0 dB under the loudest, sounds like bar 1, fills out')
     expect(cells.filter((cell) => cell.lastHit).map((cell) => cell.bar)).toEqual([20])
   })
 

@@ -7,8 +7,6 @@ import { clock } from '../shared/words'
 
 export type BedReading = NonNullable<NonNullable<CutView['bed']>['reading']>
 
-/** Bars in a row: a phrase. */
-export const ROW_BARS = 8
 /** Levels this far under the loudest bar have no height left. */
 const RANGE_DB = 30
 
@@ -24,8 +22,14 @@ export interface BarCell {
   sung: boolean
   firstSound: boolean
   lastHit: boolean
+  /** How the bed moves here, if it does: said at the first bar of the motion. */
+  motion: Motion | null
   label: string
 }
+
+export type Motion = BedReading['arcs'][number]['motion']
+
+export const MOTIONS: Record<Motion, string> = { builds: 'builds', fillsOut: 'fills out', thinsOut: 'thins out' }
 
 export interface BarRow {
   section: BedReading['sections'][number]
@@ -45,6 +49,7 @@ export function barRows(reading: BedReading): BarRow[] {
     const level = reading.barLevelsDb[bar - 1] ?? -RANGE_DB
     const earliest = reading.repeats[bar - 1] ?? bar
     const like = earliest === bar ? null : earliest
+    const arc = reading.arcs.find((a) => a.startBar === bar) ?? null
     const sung = reading.singing.some((span) => span.startS < endS - 0.05 && span.endS > startS + 0.05)
     const words = [
       `bar ${bar}`,
@@ -53,6 +58,7 @@ export function barRows(reading: BedReading): BarRow[] {
       `${Math.round(-level)} dB under the loudest`,
       like && `sounds like bar ${like}`,
       sung && 'sung',
+      arc && MOTIONS[arc.motion],
       bar === hit && (reading.ending === 'ownEnding' ? 'last hit' : 'fade begins'),
     ]
     return {
@@ -64,17 +70,21 @@ export function barRows(reading: BedReading): BarRow[] {
       sung,
       firstSound: bar === first,
       lastHit: bar === hit,
+      motion: arc?.motion ?? null,
       label: words.filter(Boolean).join(', '),
     }
   }
   return reading.sections.flatMap((section, sectionIndex) => {
-    const bars = Array.from({ length: section.endBar - section.startBar + 1 }, (_, k) => section.startBar + k)
-    return Array.from({ length: Math.ceil(bars.length / ROW_BARS) }, (_, row) => ({
-      section,
-      sectionIndex,
-      begins: row === 0,
-      cells: bars.slice(row * ROW_BARS, (row + 1) * ROW_BARS).map((bar) => cell(bar, section)),
-    }))
+    const starts = reading.phrases.filter((bar) => bar >= section.startBar && bar <= section.endBar)
+    return starts.map((start, row) => {
+      const end = starts[row + 1] ?? section.endBar + 1
+      return {
+        section,
+        sectionIndex,
+        begins: row === 0,
+        cells: Array.from({ length: end - start }, (_, k) => cell(start + k, section)),
+      }
+    })
   })
 }
 

@@ -745,6 +745,20 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Where the bed moves. */
+        ArcView: {
+            /**
+             * Format: float
+             * @description By how much the level changes, in dB.
+             */
+            changeDb: number;
+            /** @description Last bar. */
+            endBar: number;
+            /** @description How it moves. */
+            motion: components["schemas"]["MotionView"];
+            /** @description First bar, from 1. */
+            startBar: number;
+        };
         /** @description A correction to be made. */
         AskCorrection: {
             /**
@@ -812,14 +826,33 @@ export interface components {
             /** @description Letter of a section that begins here or is entered here. */
             letter?: string | null;
         };
+        /** @description What a bar is like. */
+        BarView: {
+            /**
+             * Format: float
+             * @description Attacks a second.
+             */
+            attacksPerS: number;
+            /**
+             * Format: float
+             * @description Spectral centroid.
+             */
+            brightnessHz: number;
+            /** @description The pitch classes that sound most, strongest first. */
+            notes: string;
+        };
         /** @description What has been read of a bed. */
         BedReadingView: {
+            /** @description Where it builds, fills out and thins out. */
+            arcs: components["schemas"]["ArcView"][];
             /** @description Level of each bar relative to the loudest, in dB. */
             barLevelsDb: number[];
             /** @description Bar lines in seconds of the bed, one more than bars. */
             barLinesS: number[];
             /** @description Tempo of each bar. */
             barTempiBpm: number[];
+            /** @description What each bar is like. */
+            bars: components["schemas"]["BarView"][];
             /** @description How sure the bar lines are. */
             barsSure: components["schemas"]["SureView"];
             /** @description How sure the beats are. */
@@ -860,6 +893,8 @@ export interface components {
              * @description Where the music begins.
              */
             musicStartS: number;
+            /** @description Bars at which phrases begin, from 1. */
+            phrases: number[];
             /**
              * Format: double
              * @description Loudness range in LU.
@@ -1417,6 +1452,11 @@ export interface components {
             /** @description Where, as timecode. */
             timecode: string;
         };
+        /**
+         * @description A way in which a bed moves.
+         * @enum {string}
+         */
+        MotionView: "builds" | "fillsOut" | "thinsOut";
         /** @description Names a sound that is already here. */
         NameSound: {
             /** @description Hash of its content. */

@@ -1,11 +1,10 @@
 //! How much each moment sounds like a beat and like the first beat of a bar.
 //!
-//! A small network listens: mel bands, their rises and the pitch classes of every fiftieth of a
-//! second go through one dense layer and ten residual layers that look ever farther back and ahead
-//! (a temporal convolutional network after Davies and Boeck, EUSIPCO 2019). `tools/reading`
-//! composes the music that it learned from, and trains it.
+//! A small network listens to mel bands, their rises and the pitch classes of every fiftieth of a
+//! second. `tools/reading` composes the music that it learned from, and trains it.
 
 use super::features::norm;
+use super::network::{self, Network, probability};
 use super::spectra::{HARMONY_FRAMES_PER_S, HarmonySpectra, MEL_BANDS, OnsetSpectra, percentile};
 
 /// Frames a second of the network.
@@ -69,15 +68,11 @@ fn between(classes: &[[f32; 12]], at: f64) -> [f32; 12] {
     std::array::from_fn(|c| a[c] + share * (b[c] - a[c]))
 }
 
-/// Channels of the network.
+/// Channels of the network, its residual layers, the channels of its head, and its outputs: a
+/// beat, and the first beat of a bar.
 const WIDTH: usize = 48;
-/// Its residual layers; layer `l` looks 2^(l+1) frames either way.
 const LAYERS: usize = 10;
-/// Frames that a residual layer combines.
-const TAPS: usize = 5;
-/// Channels before the output.
 const HEAD: usize = 32;
-/// A beat, and the first beat of a bar.
 const OUTPUTS: usize = 2;
 
 /// How likely each frame is a beat, and the first beat of a bar, as probabilities.
@@ -88,114 +83,18 @@ pub struct Activations {
     pub downbeat: Vec<f32>,
 }
 
-/// The weights, written by `tools/reading/train.py`: little-endian floats in the order in which
-/// [`Network::new`] takes them.
+/// The weights, written by `tools/reading/train.py`.
 const WEIGHTS: &[u8] = include_bytes!("activations.weights");
 
-struct Dense<'a> {
-    weights: &'a [f32],
-    bias: &'a [f32],
-}
-
-impl Dense<'_> {
-    /// `output = bias + input * weights`; the weights of one input lie together.
-    fn apply(&self, input: &[f32], output: &mut [f32]) {
-        output.copy_from_slice(self.bias);
-        for (value, row) in input.iter().zip(self.weights.chunks_exact(self.bias.len())) {
-            if *value != 0.0 {
-                for (sum, weight) in output.iter_mut().zip(row) {
-                    *sum += value * weight;
-                }
-            }
-        }
-    }
-}
-
-fn relu(values: &mut [f32]) {
-    values.iter_mut().for_each(|v| *v = v.max(0.0));
-}
-
-struct Layer<'a> {
-    depth: &'a [f32],
-    depth_bias: &'a [f32],
-    mix: Dense<'a>,
-}
-
-struct Network<'a> {
-    first: Dense<'a>,
-    layers: Vec<Layer<'a>>,
-    head: Dense<'a>,
-    last: Dense<'a>,
-}
-
-impl<'a> Network<'a> {
-    fn new(mut weights: &'a [f32]) -> Self {
-        let mut take = |count: usize| {
-            let (these, rest) = weights.split_at(count);
-            weights = rest;
-            these
-        };
-        let first = Dense { weights: take(INPUTS * WIDTH), bias: take(WIDTH) };
-        let layers = (0..LAYERS)
-            .map(|_| Layer { depth: take(TAPS * WIDTH), depth_bias: take(WIDTH), mix: Dense { weights: take(WIDTH * WIDTH), bias: take(WIDTH) } })
-            .collect();
-        let head = Dense { weights: take(WIDTH * HEAD), bias: take(HEAD) };
-        Self { first, layers, head, last: Dense { weights: take(HEAD * OUTPUTS), bias: take(OUTPUTS) } }
-    }
-
-    /// Logits of each frame.
-    fn logits(&self, inputs: &[f32]) -> Vec<[f32; OUTPUTS]> {
-        let frames = inputs.len() / INPUTS;
-        let mut hidden = vec![0.0; frames * WIDTH];
-        for (input, output) in inputs.chunks_exact(INPUTS).zip(hidden.chunks_exact_mut(WIDTH)) {
-            self.first.apply(input, output);
-            relu(output);
-        }
-        let mut before = hidden.clone();
-        let (mut seen, mut step) = ([0.0; WIDTH], [0.0; WIDTH]);
-        for (index, layer) in self.layers.iter().enumerate() {
-            before.copy_from_slice(&hidden);
-            for frame in 0..frames {
-                seen.copy_from_slice(layer.depth_bias);
-                for (tap, weights) in layer.depth.chunks_exact(WIDTH).enumerate() {
-                    let at = frame as isize + ((tap as isize - (TAPS / 2) as isize) << index);
-                    if (0..frames as isize).contains(&at) {
-                        let there = &before[at as usize * WIDTH..][..WIDTH];
-                        for ((sum, value), weight) in seen.iter_mut().zip(there).zip(weights) {
-                            *sum += value * weight;
-                        }
-                    }
-                }
-                relu(&mut seen);
-                layer.mix.apply(&seen, &mut step);
-                for (sum, value) in hidden[frame * WIDTH..][..WIDTH].iter_mut().zip(&step) {
-                    *sum += value;
-                }
-            }
-        }
-        let (mut head, mut out) = ([0.0; HEAD], [0.0; OUTPUTS]);
-        hidden
-            .chunks_exact(WIDTH)
-            .map(|row| {
-                self.head.apply(row, &mut head);
-                relu(&mut head);
-                self.last.apply(&head, &mut out);
-                out
-            })
-            .collect()
-    }
-}
-
-fn weights() -> Vec<f32> {
-    WEIGHTS.as_chunks::<4>().0.iter().map(|c| f32::from_le_bytes(*c)).collect()
-}
+type BeatNetwork<'a> = Network<'a, WIDTH, HEAD, OUTPUTS>;
 
 impl Activations {
     /// Listens to what [`inputs`] gives.
     pub fn of(inputs: &[f32]) -> Self {
-        let logits = Network::new(&weights()).logits(inputs);
-        let probability = |k: usize| logits.iter().map(|l| 1.0 / (1.0 + (-l[k]).exp())).collect();
-        Self { beat: probability(0), downbeat: probability(1) }
+        let weights = network::weights(WEIGHTS);
+        let logits = BeatNetwork::new(&weights, INPUTS, LAYERS).logits(inputs);
+        let of = |k: usize| logits.iter().map(|l| probability(l[k])).collect();
+        Self { beat: of(0), downbeat: of(1) }
     }
 }
 
@@ -203,18 +102,8 @@ impl Activations {
 mod tests {
     use super::*;
 
-    /// The outputs that the training framework (jax) gave for the same made-up input.
     #[test]
     fn the_network_says_what_it_said_in_training() {
-        let check: Vec<(usize, f32, f32)> = serde_json::from_str(include_str!("activations.check.json")).unwrap();
-        let input: Vec<f32> = (0..300 * INPUTS).map(|n| (((n * 7919) % 2003) as f64 / 1001.5 - 1.0) as f32).collect();
-        let logits = Network::new(&weights()).logits(&input);
-        for (frame, beat, downbeat) in check {
-            let [b, d] = logits[frame];
-            assert!(
-                (b - beat).abs() < 2e-3 * beat.abs().max(1.0) && (d - downbeat).abs() < 2e-3 * downbeat.abs().max(1.0),
-                "frame {frame}: {b} {d} for {beat} {downbeat}"
-            );
-        }
+        network::check::against(&BeatNetwork::new(&network::weights(WEIGHTS), INPUTS, LAYERS), include_str!("activations.check.json"));
     }
 }

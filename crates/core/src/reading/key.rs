@@ -24,6 +24,9 @@ const MINOR: [f32; 12] = [6.33, 2.68, 3.52, 5.38, 2.60, 3.53, 2.54, 4.75, 3.98, 
 const NAMES: [&str; 12] = ["C", "D♭", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"];
 
 impl Key {
+    /// Names of the pitch classes, C first.
+    pub const PITCHES: [&str; 12] = NAMES;
+
     /// Its name, such as `B minor`.
     pub fn name(self) -> String {
         format!("{} {}", NAMES[usize::from(self.tonic % 12)], if self.minor { "minor" } else { "major" })

@@ -7,6 +7,7 @@
 //! | `beats` | tempo and beats, by dynamic programming over an onset strength |
 //! | `metre` | beats in a bar and where bars begin |
 //! | `features` | what a beat sounds like |
+//! | `bars` | what a bar is like, phrases, builds |
 //! | `likeness` | how well one bar could follow another |
 //! | `sections` | stretches of one character, grouped by likeness |
 //! | `key` | the key of the whole |
@@ -20,6 +21,7 @@
 //! ```
 
 mod activations;
+mod bars;
 mod beats;
 mod correct;
 mod edges;
@@ -28,9 +30,11 @@ mod grid;
 mod key;
 mod likeness;
 mod metre;
+mod network;
 mod sections;
 mod spectra;
 
+pub use bars::{Arc, BarCharacter, Motion};
 pub use correct::{Correction, CorrectionError};
 pub use edges::{Ending, EndingKind};
 pub use grid::SecondOpinion;
@@ -106,6 +110,15 @@ pub struct Reading {
     pub loudness: loudness::Loudness,
     /// RMS level of each bar in dB, relative to the loudest bar.
     pub bar_levels_db: Vec<f32>,
+    /// What each bar is like.
+    #[serde(default)]
+    pub bars: Vec<BarCharacter>,
+    /// Bars at which phrases begin.
+    #[serde(default)]
+    pub phrases: Vec<usize>,
+    /// Where it builds, fills out and thins out.
+    #[serde(default)]
+    pub arcs: Vec<Arc>,
     /// For each bar the earliest that sounds (nearly) the same, itself where none came before.
     #[serde(default)]
     pub repeats: Vec<usize>,
@@ -215,6 +228,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     let bar_lines: Vec<u64> = grid.downbeats.iter().map(|&beat| beats_samples[beat]).collect();
     let (sections, section_confidence) = sections::find(&inputs, &likeness, &bar_levels_db, &bar_lines);
     let sections = correct::correct_sections(sections, &bar_lines, corrections);
+    let characters = bars::characters(&grid.beats_s, &beat_features, &grid.downbeats, &onsets);
     let singing = correct::correct_singing(Vec::new(), corrections);
     step("done", 1.0)?;
     Ok(BedRead {
@@ -224,6 +238,9 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
             metre: grid.metre,
             beats_samples,
             downbeats: grid.downbeats,
+            phrases: bars::phrases(&sections, characters.len()),
+            arcs: bars::arcs(&bar_levels_db, &characters),
+            bars: characters,
             sections,
             music_start_samples: edges.music_start_samples(),
             ending,

@@ -25,6 +25,12 @@ fn mel_from_hz(hz: f32) -> f32 {
     2595.0 * (1.0 + hz / 700.0).log10()
 }
 
+/// Middle of a mel band in Hz.
+pub fn band_hz(band: usize) -> f32 {
+    let (low, high) = (mel_from_hz(30.0), mel_from_hz(11_000.0));
+    700.0 * (10f32.powf((low + (high - low) * (band + 1) as f32 / (MEL_BANDS + 1) as f32) / 2595.0) - 1.0)
+}
+
 /// Triangular filters as (first bin, weights), each summing to 1.
 fn mel_filters() -> Vec<(usize, Vec<f32>)> {
     let (low, high) = (mel_from_hz(30.0), mel_from_hz(11_000.0));

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { barAt, barRows, type BedReading } from '../../drawing/bars'
+import { barAt, barRows, MOTIONS, type BedReading } from '../../drawing/bars'
 import { clock } from '../../shared/words'
 
 /** The bed as a page of bars: a phrase a row, so that form is seen like verses on a page. */
@@ -96,6 +96,20 @@ function walk(event: KeyboardEvent, bar: number) {
           <span class="number">{{ cell.bar }}</span>
           <span v-if="cell.like" class="like">{{ cell.like }}</span>
           <span v-if="cell.firstSound" class="sign" title="first sound">▸</span>
+          <svg
+            v-else-if="cell.motion && !cell.lastHit"
+            class="sign motion"
+            width="18"
+            height="10"
+            viewBox="0 0 18 10"
+            role="img"
+            :aria-label="MOTIONS[cell.motion]"
+          >
+            <title>{{ MOTIONS[cell.motion] }} from here</title>
+            <path v-if="cell.motion === 'builds'" d="M17 1 1 5l16 4" />
+            <path v-else-if="cell.motion === 'fillsOut'" d="M4 9V6M9 9V3.500M14 9V1" class="bars-sign" />
+            <path v-else d="M4 9V1M9 9V5M14 9V7.500" class="bars-sign" />
+          </svg>
           <svg v-if="cell.lastHit" class="sign" width="16" height="10" viewBox="0 0 16 10" aria-hidden="true">
             <path v-if="reading.ending === 'ownEnding'" d="M1 9a7 7 0 0 1 14 0M8 7.5v.1" />
             <path v-else d="M1 1 15 5 1 9" />
@@ -112,6 +126,18 @@ function walk(event: KeyboardEvent, bar: number) {
           <th scope="row">{{ section.label }} {{ section.name }}</th>
           <td>bars {{ section.startBar }} to {{ section.endBar }}</td>
           <td>{{ clock(section.startS, true) }} to {{ clock(section.endS, true) }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <table class="unseen">
+      <caption>
+        Where the bed moves
+      </caption>
+      <tbody>
+        <tr v-for="arc in reading.arcs" :key="arc.startBar">
+          <th scope="row">{{ MOTIONS[arc.motion] }}</th>
+          <td>bar {{ arc.startBar }} to {{ arc.endBar }}</td>
+          <td>{{ arc.changeDb.toFixed(0) }} dB</td>
         </tr>
       </tbody>
     </table>

@@ -14,7 +14,7 @@ use jaunty_core::check::{self, Weight};
 use jaunty_core::fit::{Audible, Fitting, FittingEnd};
 use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Moment, Origin, Picture, Shot};
-use jaunty_core::reading::{EndingKind, Key, Reading};
+use jaunty_core::reading::{EndingKind, Key, Motion, Reading};
 use jaunty_core::shape::LevelObject;
 use jaunty_core::speech::SpeechReading;
 use jaunty_core::terms::objection;
@@ -215,6 +215,44 @@ pub struct SecondOpinionView {
     pub percent: u32,
 }
 
+/// What a bar is like.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BarView {
+    /// Attacks a second.
+    pub attacks_per_s: f32,
+    /// Spectral centroid.
+    pub brightness_hz: f32,
+    /// The pitch classes that sound most, strongest first.
+    pub notes: String,
+}
+
+/// Where the bed moves.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ArcView {
+    /// First bar, from 1.
+    pub start_bar: usize,
+    /// Last bar.
+    pub end_bar: usize,
+    /// How it moves.
+    pub motion: MotionView,
+    /// By how much the level changes, in dB.
+    pub change_db: f32,
+}
+
+/// A way in which a bed moves.
+#[derive(Debug, Clone, Copy, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum MotionView {
+    /// It grows over several bars.
+    Builds,
+    /// There is suddenly more of it.
+    FillsOut,
+    /// There is suddenly less of it.
+    ThinsOut,
+}
+
 /// What has been read of a bed.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -227,6 +265,12 @@ pub struct BedReadingView {
     pub bar_lines_s: Vec<f64>,
     /// Level of each bar relative to the loudest, in dB.
     pub bar_levels_db: Vec<f32>,
+    /// What each bar is like.
+    pub bars: Vec<BarView>,
+    /// Bars at which phrases begin, from 1.
+    pub phrases: Vec<usize>,
+    /// Where it builds, fills out and thins out.
+    pub arcs: Vec<ArcView>,
     /// Tempo of each bar.
     pub bar_tempi_bpm: Vec<f64>,
     /// For each bar the earliest that sounds the same, from 1.
@@ -282,6 +326,9 @@ impl From<&Reading> for BedReadingView {
             metre: reading.metre,
             bar_lines_s: lines.clone(),
             bar_levels_db: reading.bar_levels_db.clone(),
+            bars: reading.bars.iter().map(bar_view).collect(),
+            phrases: reading.phrases.iter().map(|bar| bar + 1).collect(),
+            arcs: reading.arcs.iter().map(arc_view).collect(),
             bar_tempi_bpm: reading.bar_tempi_bpm(),
             repeats: reading.repeats.iter().map(|bar| bar + 1).collect(),
             loops: reading.loops.iter().map(|l| loop_view(l, &lines)).collect(),
@@ -304,6 +351,24 @@ impl From<&Reading> for BedReadingView {
             bars_sure: reading.confidence.downbeats.into(),
         }
     }
+}
+
+fn bar_view(bar: &jaunty_core::reading::BarCharacter) -> BarView {
+    /// Weaker pitch classes than this share of the strongest are not told.
+    const TOLD: f32 = 0.45;
+    let mut classes: Vec<usize> = (0..12).filter(|&c| bar.classes[c] >= TOLD).collect();
+    classes.sort_by(|&a, &b| bar.classes[b].total_cmp(&bar.classes[a]));
+    let notes = classes.iter().take(4).map(|&c| Key::PITCHES[c]).collect::<Vec<_>>().join(" ");
+    BarView { attacks_per_s: bar.attacks_per_s, brightness_hz: bar.brightness_hz, notes }
+}
+
+fn arc_view(arc: &jaunty_core::reading::Arc) -> ArcView {
+    let motion = match arc.motion {
+        Motion::Builds => MotionView::Builds,
+        Motion::FillsOut => MotionView::FillsOut,
+        Motion::ThinsOut => MotionView::ThinsOut,
+    };
+    ArcView { start_bar: arc.start_bar + 1, end_bar: arc.end_bar, motion, change_db: arc.change_db }
 }
 
 fn loop_view(l: &jaunty_core::reading::Loop, lines_s: &[f64]) -> LoopView {

@@ -45,6 +45,12 @@ const section = computed(() => {
   const bar = selected.value
   return bar === null ? null : (reading.value?.sections.find((s) => bar >= s.startBar && bar <= s.endBar) ?? null)
 })
+const character = computed(() => {
+  const bar = selected.value === null ? undefined : reading.value?.bars[selected.value - 1]
+  if (!bar) return null
+  const bright = bar.brightnessHz >= 1000 ? `${(bar.brightnessHz / 1000).toFixed(1)} kHz` : `${Math.round(bar.brightnessHz)} Hz`
+  return `${bar.notes || 'no clear notes'}; ${bar.attacksPerS.toFixed(1)} attacks a second; brightness ${bright}`
+})
 const beginsHere = computed(() => section.value?.startBar === selected.value)
 const barStartS = computed(() => (selected.value === null ? 0 : (reading.value?.barLinesS[selected.value - 1] ?? 0)))
 const barEndS = computed(() => (selected.value === null ? 0 : (reading.value?.barLinesS[selected.value] ?? 0)))
@@ -183,6 +189,7 @@ useEventListener(
         <CountCard :reading="reading" :taps="taps.length" :taps-bpm="bpm" @say="say" @tap="tap" />
         <section v-if="section && selected !== null" class="card" aria-label="This bar" data-test="this-bar">
           <h3>Bar {{ selected }}</h3>
+          <p v-if="character" class="soft numbers" data-test="bar-character">{{ character }}</p>
           <p v-if="selected > 1">
             <button class="plain" data-test="split" @click="splitOrJoin">
               {{ beginsHere ? 'no section begins here' : 'a section begins here' }} <kbd>S</kbd>
