@@ -35,7 +35,7 @@ fn benches(criterion: &mut Criterion) {
     let bed_s = bed.len_samples() as f64 / 48_000.0;
     let read = read_bed(&bed, &mut keep_going()).expect("nobody cancels");
     let speech = read_speech(&voice, &mut keep_going()).expect("nobody cancels");
-    let request = FitRequest { length_samples: CUT_S * 48_000 };
+    let request = FitRequest::of_length(CUT_S * 48_000);
     let all = fittings(&bed, &read.reading, &read.likeness, &request);
     let plan = music::propose(request.length_samples, Some(BedInput { sound: "bed", source: &bed, fitting: &all[0] }), Some((&voice, &speech)), &[]);
     let sounds = |name: &str| Some(if name == "bed" { &bed as &dyn Source } else { &voice });

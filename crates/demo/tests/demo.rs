@@ -51,7 +51,7 @@ fn the_main_bed_fits_the_cut_with_its_own_ending_and_silent_splices() {
     let read = read_bed(&played.sound, &mut keep_going()).unwrap();
     assert_eq!(read.reading.ending.kind, EndingKind::OwnEnding);
     let length_samples = CUT.length_frames * 48_000 / u64::from(CUT.frames_per_second);
-    let best = &fittings(&played.sound, &read.reading, &read.likeness, &FitRequest { length_samples })[0];
+    let best = &fittings(&played.sound, &read.reading, &read.likeness, &FitRequest::of_length(length_samples))[0];
     assert_eq!(best.end, FittingEnd::OwnEnding);
     assert!(best.splices.iter().all(|s| s.audible == Audible::Silent), "{:?}", best.splices);
 }

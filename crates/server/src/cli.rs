@@ -254,7 +254,7 @@ pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
     let length_samples = wanted_samples(length_s)?;
     let sound = load(bed)?;
     let BedRead { reading, likeness } = read_bed(&sound);
-    let fittings = fit::fittings(&sound, &reading, &likeness, &FitRequest { length_samples });
+    let fittings = fit::fittings(&sound, &reading, &likeness, &FitRequest::of_length(length_samples));
     let best = &fittings[0];
     let mut levels = Vec::new();
     // Without a plan around it the bed keeps its own level; only a bed that does not end by itself is faded.
@@ -280,7 +280,7 @@ pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Va
     let (bed_sound, voice) = (load(bed)?, load(narration)?);
     let BedRead { reading, likeness } = read_bed(&bed_sound);
     let speech = read_narration(&voice);
-    let fittings = fit::fittings(&bed_sound, &reading, &likeness, &FitRequest { length_samples });
+    let fittings = fit::fittings(&bed_sound, &reading, &likeness, &FitRequest::of_length(length_samples));
     let bed_input = BedInput { sound: "bed", source: &bed_sound, fitting: &fittings[0] };
     let piece = Piece::whole("narration", voice.len_samples());
     let narration_input = [PieceInput { piece: &piece, source: &voice, reading: &speech }];

@@ -1,42 +1,88 @@
 //! Fitting a bed to a length: which bars to keep, which to leave out, which to play again.
 //!
 //! A *fitting* is one proposed re-edit. It plays runs of whole bars; between two runs lies a
-//! splice from one downbeat to another. `planner` finds the cheapest runs exactly;
-//! [`fittings`] makes them exact to the sample: it aligns every splice, and what is then left
-//! over goes first into the silence at the end, then into a speed change too small to notice.
+//! splice from one downbeat to another.
+//!
+//! | part | does |
+//! |---|---|
+//! | `wishes` | what somebody wants: passages, pins, start, end, likings |
+//! | `scene` | what the bed lies under: narration, picture cuts, moments |
+//! | `ask` | wishes in bars, and which of them contradict |
+//! | `taste` | weights by which alternatives differ |
+//! | `planner` | the cheapest runs, exactly |
+//! | `exact` | the runs exact to the sample |
+//! | `alternatives` | several fittings that differ, each with a name |
+//! | `stills` | how long stills would have to be held for the bed to fit as it is |
 //!
 //! ```
 //! use jaunty_core::{fit::{fittings, FitRequest}, reading::{keep_going, read_bed}, sound::Sound};
 //! let bed = Sound::silence(2, 48_000);
 //! let read = read_bed(&bed, &mut keep_going()).unwrap();
-//! let all = fittings(&bed, &read.reading, &read.likeness, &FitRequest { length_samples: 96_000 });
+//! let all = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(96_000));
 //! assert_eq!(all[0].length_samples, 96_000);
 //! assert!(!all[0].notes.is_empty(), "it says that silence cannot be looped");
 //! ```
 
+mod alternatives;
+mod ask;
+mod exact;
 mod planner;
+mod scene;
+pub mod stills;
+mod taste;
+mod wishes;
 
-use crate::reading::{BarLikeness, EndingKind, Reading};
-use crate::sound::Source;
-use crate::splice::{self, Join};
-use crate::units::seconds_from_samples;
-use planner::{Arrival, Planner, Taste};
+pub use alternatives::{fittings, quick_fitting};
+pub use scene::{ON_CUT_SAMPLES, Scene};
+pub use wishes::{EndWish, Likings, MOST_MUSTS, Passage, Pin, StartWish, WishError, Wishes};
+
+use crate::splice::{Join, RingOut, SpliceAt};
 use serde::{Deserialize, Serialize};
 
 /// What is wanted of a fitting.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "camelCase")]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct FitRequest {
     /// Length of the cut in samples.
     pub length_samples: u64,
+    /// What somebody wants.
+    pub wishes: Wishes,
+    /// What the bed lies under.
+    pub scene: Scene,
 }
 
-/// The most that may be left as silence after the ring-out, or cut off it: 0.25 s.
-const MOST_SHIFT_SAMPLES: i64 = 12_000;
-/// The most that the speed may change.
-const MOST_SPEED_CHANGE: f64 = 0.01;
+impl FitRequest {
+    /// Nothing but a length.
+    pub fn of_length(length_samples: u64) -> Self {
+        Self { length_samples, ..Self::default() }
+    }
+
+    /// Where on the cut the bed lies.
+    pub fn place(&self) -> Passage {
+        let whole = Passage { start_samples: 0, end_samples: self.length_samples };
+        let Some(place) = self.wishes.place else { return whole };
+        let start_samples = place.start_samples.min(self.length_samples.saturating_sub(1));
+        Passage { start_samples, end_samples: place.end_samples.clamp(start_samples, self.length_samples) }
+    }
+}
+
 /// A fade-out at the end of a bed that has none of its own: common practice, about 2 s and longer than the fade in.
 pub const FADE_OUT_SAMPLES: u64 = 120_000;
+
+/// A place inside a piece from which on it runs at another speed: a pin.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Bend {
+    /// Sample of the cut.
+    pub cut_samples: u64,
+    /// Sample of the bed that is heard there.
+    pub source_samples: u64,
+    /// Samples of the bed per sample of the cut from there on.
+    pub speed: f64,
+}
+
+fn own_speed() -> f64 {
+    1.0
+}
 
 /// A run of the bed that is played without interruption.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -52,6 +98,56 @@ pub struct Piece {
     pub cut_start_samples: u64,
     /// The sample of the cut after the last.
     pub cut_end_samples: u64,
+    /// Samples of the bed per sample of the cut; 1 is the bed's own speed.
+    #[serde(default = "own_speed")]
+    pub speed: f64,
+    /// Places from which on the speed is another, rising.
+    #[serde(default)]
+    pub bends: Vec<Bend>,
+}
+
+impl Piece {
+    /// The stretches of one speed, as sample of the cut, sample of the bed, speed.
+    fn stretches(&self) -> impl DoubleEndedIterator<Item = (f64, f64, f64)> + '_ {
+        let first = (self.cut_start_samples as f64, self.source_start_samples as f64, self.speed);
+        std::iter::once(first).chain(self.bends.iter().map(|b| (b.cut_samples as f64, b.source_samples as f64, b.speed)))
+    }
+
+    /// The sample of the bed that is heard at sample `cut` of the cut, also beyond the piece's own
+    /// ends, where crossfades need it.
+    pub fn source_position(&self, cut: u64) -> f64 {
+        let at = cut as f64;
+        let (from, source, speed) =
+            self.stretches().rev().find(|s| s.0 <= at).unwrap_or((self.cut_start_samples as f64, self.source_start_samples as f64, self.speed));
+        source + (at - from) * speed
+    }
+
+    /// The sample of the cut at which sample `source` of the bed is heard.
+    pub fn cut_position(&self, source: f64) -> f64 {
+        let (from, there, speed) =
+            self.stretches().rev().find(|s| s.1 <= source).unwrap_or((self.cut_start_samples as f64, self.source_start_samples as f64, self.speed));
+        from + (source - there) / speed
+    }
+
+    /// The sample of the cut at or after `cut` from which on the speed is another.
+    pub fn next_bend(&self, cut: u64) -> Option<u64> {
+        self.bends.iter().map(|b| b.cut_samples).find(|at| *at > cut)
+    }
+
+    /// Speed at sample `cut` of the cut.
+    pub fn speed_at(&self, cut: u64) -> f64 {
+        self.stretches().rev().find(|s| s.0 <= cut as f64).map_or(self.speed, |s| s.2)
+    }
+}
+
+/// One term of what a splice costs.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Term {
+    /// What it is about.
+    pub name: String,
+    /// What it costs; below 0 it speaks for the splice.
+    pub cost: f32,
 }
 
 /// A place where playback leaves one point of the bed and goes on at another.
@@ -62,20 +158,51 @@ pub struct Splice {
     pub leave_bar: usize,
     /// The downbeat that is entered.
     pub enter_bar: usize,
+    /// Both bar lines, by which wishes name the splice.
+    pub at: SpliceAt,
     /// The downbeat that is left, in samples of the bed.
     pub leave_samples: u64,
     /// The downbeat that is entered, in samples of the bed, as moved by the alignment.
     pub enter_samples: u64,
-    /// The downbeat in the cut, in samples. The crossfade ends [`splice::LEAD_SAMPLES`] before it.
+    /// The downbeat in the cut, in samples. The crossfade ends [`crate::splice::LEAD_SAMPLES`] before it.
     pub at_samples: u64,
     /// How likely the bars on both sides could follow each other, 0 to 1.
     pub goodness: f32,
     /// Whether it may be heard, in the planner's own estimate.
     pub audible: Audible,
+    /// Share of the bed's own bar lines at which the spectrum changes less than here, 0 to 1.
+    #[serde(default)]
+    pub surprise_rank: f32,
     /// The exact join.
     pub join: Join,
+    /// What it costs, the most first.
+    #[serde(default)]
+    pub terms: Vec<Term>,
     /// Why this splice was chosen, as a sentence.
     pub why: String,
+    /// Whether somebody asked for it or changed it.
+    #[serde(default)]
+    pub by_hand: bool,
+}
+
+impl Splice {
+    /// How hard it is to hear, 0 (everybody will) to 100.
+    ///
+    /// Two measurements make it. The chance that a join with this estimate was a good one, by
+    /// pitch, drums and instruments of the bars on both sides, was measured on held-back pieces:
+    /// 91 % at 0.95, 55 % at 0.85, 25 % at 0.75. And the change of the spectrum at the splice is
+    /// ranked among the bed's own bar lines: up to their 75th percentile it takes nothing off,
+    /// and three tenths when it surprises more than all of them.
+    pub fn hard_to_hear(&self) -> u8 {
+        const CHANCE: [(f32, f32); 5] = [(0.5, 0.05), (0.75, 0.25), (0.85, 0.55), (0.95, 0.91), (1.0, 0.97)];
+        let g = self.goodness;
+        let chance = match CHANCE.windows(2).find(|w| g <= w[1].0) {
+            Some(w) => w[0].1 + (w[1].1 - w[0].1) * ((g - w[0].0) / (w[1].0 - w[0].0)).max(0.0),
+            None => 0.97,
+        };
+        let surprising = ((self.surprise_rank - 0.75) / 0.25).clamp(0.0, 1.0);
+        (100.0 * chance * (1.0 - 0.3 * surprising)).round() as u8
+    }
 }
 
 /// How much a splice is likely to be noticed. The limits are measured: of joins estimated at 0.9
@@ -101,12 +228,27 @@ impl Audible {
     }
 }
 
+/// How a fitting begins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub enum FittingStart {
+    /// From the top.
+    #[default]
+    Top,
+    /// At full level on a downbeat.
+    Cold,
+    /// Faded in.
+    FadeIn,
+}
+
 /// How a fitting ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub enum FittingEnd {
     /// With the bed's own last hit and ring-out.
     OwnEnding,
+    /// On a downbeat, with a ring-out that we make.
+    Stop,
     /// With a fade while the music goes on.
     Fade,
     /// The bed is over before the cut is.
@@ -117,217 +259,94 @@ pub enum FittingEnd {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Fitting {
-    /// Length of the cut, which the fitting fills to the sample.
+    /// Where on the cut the bed's place begins.
+    #[serde(default)]
+    pub start_samples: u64,
+    /// Length of the place, which the fitting fills to the sample.
     pub length_samples: u64,
     /// What is played, in order, without holes.
     pub pieces: Vec<Piece>,
     /// The splices between the pieces: one fewer than pieces.
     pub splices: Vec<Splice>,
+    /// How it begins.
+    #[serde(default)]
+    pub start: FittingStart,
     /// How it ends.
     pub end: FittingEnd,
-    /// The bed's last hit in samples of the cut, when it is kept.
+    /// The last hit in samples of the cut, when there is one.
     pub last_hit_samples: Option<u64>,
-    /// Samples of the bed per sample of the cut; 1 is the bed's own speed, 1 % the most it differs.
+    /// The ring-out that we make, when there is one.
+    #[serde(default)]
+    pub ring_out: Option<RingOut>,
+    /// Samples of the bed per sample of the cut where that differs most from 1.
     pub speed: f64,
     /// What the planner pays for it; lower is better.
     pub cost: f32,
+    /// What makes it different from the others, in a few words.
+    #[serde(default)]
+    pub name: String,
     /// What the editor should know about it.
     pub notes: Vec<String>,
 }
 
 impl Fitting {
-    /// How well this holds, 0 to 100, for comparing beds at a glance: the chance that its worst
-    /// splice is a good one, lowered when the bed's own ending is lost or the bed stops early.
-    ///
-    /// The chance is the share of good joins that the estimate was measured to have on held-back
-    /// pieces (91 % at 0.95, 55 % at 0.85, 25 % at 0.75); what an ending is worth is judgement.
+    /// The sample of the cut after the last.
+    pub fn end_samples(&self) -> u64 {
+        self.start_samples + self.length_samples
+    }
+
+    /// How well this holds, 0 to 100, for comparing beds at a glance: how hard its worst splice is
+    /// to hear ([`Splice::hard_to_hear`]), lowered when the bed's own ending is lost or the bed
+    /// stops early. What an ending is worth is judgement.
     pub fn figure(&self) -> u8 {
-        const CHANCE: [(f32, f32); 5] = [(0.5, 0.05), (0.75, 0.25), (0.85, 0.55), (0.95, 0.91), (1.0, 0.97)];
-        let chance = |g: f32| match CHANCE.windows(2).find(|w| g <= w[1].0) {
-            Some(w) => w[0].1 + (w[1].1 - w[0].1) * ((g - w[0].0) / (w[1].0 - w[0].0)).max(0.0),
-            None => 0.97,
-        };
-        let worst = self.splices.iter().map(|s| chance(s.goodness)).fold(1.0, f32::min);
         let ending = match self.end {
             FittingEnd::OwnEnding => 1.0,
+            FittingEnd::Stop => 0.92,
             FittingEnd::Fade => 0.85,
             FittingEnd::Silence => 0.3,
         };
-        (100.0 * worst * ending).round() as u8
+        (f32::from(self.worst_splice().unwrap_or(100)) * ending).round() as u8
     }
 
-    /// The sample of the bed that is heard at sample `cut` of the cut by piece `piece`, whose run
-    /// is extended beyond its ends for the crossfades.
-    pub fn source_position(&self, piece: &Piece, cut: u64) -> f64 {
-        piece.source_start_samples as f64 + (cut as f64 - piece.cut_start_samples as f64) * self.speed
+    /// How hard its worst splice is to hear; `None` without splices.
+    pub fn worst_splice(&self) -> Option<u8> {
+        self.splices.iter().map(Splice::hard_to_hear).min()
     }
 
     /// Bar lines of the bed as fitted: (sample of the cut, bar of the bed).
     pub fn bar_lines(&self, bed_bar_lines_samples: &[u64]) -> Vec<(u64, usize)> {
         let mut lines = Vec::new();
         for (index, piece) in self.pieces.iter().enumerate() {
-            for (bar, &line) in bed_bar_lines_samples.iter().enumerate().take(piece.end_bar).skip(piece.start_bar) {
-                let at = piece.cut_start_samples as f64 + (line as f64 - piece.source_start_samples as f64) / self.speed;
-                let at = at.round().max(0.0) as u64;
+            // The bars of the last piece go on as far as it sounds.
+            let last = index + 1 == self.pieces.len();
+            let bars = if last { bed_bar_lines_samples.len() } else { piece.end_bar };
+            let end = match (&self.ring_out, last) {
+                (Some(ring), true) => ring.stop_samples(),
+                _ => piece.cut_end_samples,
+            };
+            for (bar, &line) in bed_bar_lines_samples.iter().enumerate().take(bars).skip(piece.start_bar) {
+                let at = piece.cut_position(line as f64).round();
                 // The line on a splice belongs to the piece that is entered.
-                let end = if index + 1 == self.pieces.len() { self.length_samples } else { piece.cut_end_samples };
-                if at < end {
-                    lines.push((at, bar));
+                if at >= 0.0 && (at as u64) < end {
+                    lines.push((at as u64, bar));
                 }
             }
         }
         lines
     }
-}
 
-/// The fittings of a bed to a length, best first; at least one, at most four.
-///
-/// A bed without at least two bars cannot be re-cut: the one fitting then plays it once, as far
-/// as it goes, and says so in its notes.
-pub fn fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest) -> Vec<Fitting> {
-    let mut found: Vec<Fitting> = Vec::new();
-    if reading.bar_count() >= 2 && request.length_samples > 0 {
-        for taste in [Taste::BEST, Taste::OWN_ENDING, Taste::FADE, Taste::FEW_SPLICES] {
-            let planner = Planner::new(reading, likeness, request.length_samples, taste);
-            let Some(arrival) = planner.best() else { continue };
-            let fitting = exact(bed, reading, likeness, request, &arrival);
-            let same = |other: &Fitting| other.end == fitting.end && runs(other) == runs(&fitting);
-            // An alternative with a splice that is likely to be heard is no alternative.
-            let poor = fitting.splices.iter().any(|s| s.goodness < 0.6);
-            if !found.iter().any(same) && (found.is_empty() || !poor) {
-                found.push(fitting);
-            }
-        }
-        found.sort_by(|a, b| a.cost.total_cmp(&b.cost));
-    }
-    if found.is_empty() {
-        found.push(played_once(bed, reading, request));
-    }
-    found
-}
-
-fn runs(fitting: &Fitting) -> Vec<(usize, usize)> {
-    fitting.pieces.iter().map(|p| (p.start_bar, p.end_bar)).collect()
-}
-
-/// Makes the planned runs exact to the sample.
-fn exact(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest, plan: &Arrival) -> Fitting {
-    let lines = reading.bar_lines_samples();
-    let lead = splice::LEAD_SAMPLES;
-    let joins: Vec<Join> = plan.runs.windows(2).map(|w| splice::align(bed, lines[w[0].1], lines[w[1].0])).collect();
-    // Source start and length of each piece at the bed's own speed.
-    let mut spans: Vec<(u64, u64)> = Vec::new();
-    for (index, &(from, to)) in plan.runs.iter().enumerate() {
-        let start = match index {
-            0 => planner::head_samples(reading),
-            _ => (lines[from] as i64 + joins[index - 1].moved_samples).max(lead as i64) as u64 - lead,
-        };
-        let end = match index + 1 == plan.runs.len() {
-            false => lines[to] - lead,
-            true if plan.end == FittingEnd::OwnEnding => reading.ending.music_end_samples,
-            true => u64::MAX,
-        };
-        spans.push((start, end.saturating_sub(start)));
-    }
-    let wanted = request.length_samples;
-    let own_ending = plan.end == FittingEnd::OwnEnding;
-    let speed = if own_ending { speed_for(spans.iter().map(|s| s.1).sum(), wanted) } else { 1.0 };
-    let mut pieces: Vec<Piece> = Vec::new();
-    let mut at = 0u64;
-    for (&(source_start_samples, length), &(start_bar, end_bar)) in spans.iter().zip(&plan.runs) {
-        let last = pieces.len() + 1 == spans.len();
-        let cut_end_samples = if last { wanted } else { at + (length as f64 / speed).round() as u64 };
-        pieces.push(Piece { start_bar, end_bar, source_start_samples, cut_start_samples: at, cut_end_samples });
-        at = cut_end_samples;
-    }
-    let splices = (1..pieces.len())
-        .map(|k| {
-            let (leave_bar, enter_bar) = (plan.runs[k - 1].1, plan.runs[k].0);
-            let goodness = likeness.could_follow(leave_bar, enter_bar);
-            Splice {
-                leave_bar,
-                enter_bar,
-                leave_samples: lines[leave_bar],
-                enter_samples: pieces[k].source_start_samples + lead,
-                at_samples: pieces[k].cut_start_samples + (lead as f64 / speed).round() as u64,
-                goodness,
-                audible: Audible::of(goodness),
-                join: joins[k - 1],
-                why: why(likeness, leave_bar, enter_bar, &joins[k - 1]),
-            }
-        })
-        .collect();
-    let mut fitting = Fitting { length_samples: wanted, pieces, splices, end: plan.end, last_hit_samples: None, speed, cost: plan.cost, notes: Vec::new() };
-    if own_ending && let Some(last) = fitting.pieces.last() {
-        let hit = reading.ending.last_hit_samples;
-        let at = last.cut_start_samples as f64 + (hit as f64 - last.source_start_samples as f64) / speed;
-        fitting.last_hit_samples = Some(at.round() as u64);
-    }
-    if reading.confidence.beats < 0.35 {
-        fitting.notes.push("The beat of this bed is uncertain: listen to every splice.".into());
-    }
-    fitting
-}
-
-/// The speed that takes up what is left over once the silence at the end has taken its share.
-fn speed_for(natural: u64, wanted: u64) -> f64 {
-    let leftover = wanted as i64 - natural as i64;
-    let rest = leftover - leftover.clamp(-MOST_SHIFT_SAMPLES, MOST_SHIFT_SAMPLES);
-    if rest == 0 {
-        return 1.0;
-    }
-    let speed = natural as f64 / (natural as f64 + rest as f64);
-    speed.clamp(1.0 - MOST_SPEED_CHANGE, 1.0 + MOST_SPEED_CHANGE)
-}
-
-fn why(likeness: &BarLikeness, leave: usize, enter: usize, join: &Join) -> String {
-    let distance = leave.abs_diff(enter);
-    let place = match distance {
-        d if d % 8 == 0 => "the same place of an eight-bar phrase",
-        d if d % 4 == 0 => "the same place of a four-bar phrase",
-        d if d % 2 == 0 => "the same place of a two-bar phrase",
-        _ => "another place of the phrase",
-    };
-    let alike = if leave < likeness.bar_count() && likeness.of(leave, enter) > 0.75 {
-        format!("bar {} sounds like bar {}, which would have come", enter + 1, leave + 1)
-    } else {
-        format!("elsewhere in the bed a bar like {} is followed by one like {}", leave, enter + 1)
-    };
-    let moved = match join.moved_samples {
-        0 => String::new(),
-        n => format!("; moved {:.1} ms {} so that the attacks meet", n.abs() as f64 / 48.0, if n > 0 { "later" } else { "earlier" }),
-    };
-    format!("{alike}; {place}{moved}")
-}
-
-/// The bed once, from its first sound, as far as it goes.
-fn played_once(bed: &dyn Source, reading: &Reading, request: &FitRequest) -> Fitting {
-    let wanted = request.length_samples;
-    let start = reading.music_start_samples.min(bed.len_samples());
-    let has = reading.ending.music_end_samples.max(start) - start;
-    let (length_s, wanted_s) = (seconds_from_samples(has), seconds_from_samples(wanted));
-    let why = match reading.bar_count() {
-        0 => "no bars were found in it",
-        _ => "it has a single bar",
-    };
-    let (end, note) = if has >= wanted {
-        (FittingEnd::Fade, format!("This bed cannot be re-cut on its beats ({why}): it is played from its start and faded at {wanted_s:.1} s."))
-    } else {
-        let silence_s = wanted_s - length_s;
-        (
-            FittingEnd::Silence,
-            format!("This bed of {length_s:.1} s cannot be extended ({why}): it is played once and {silence_s:.1} s stay without music. Bring a longer bed."),
-        )
-    };
-    Fitting {
-        length_samples: wanted,
-        pieces: vec![Piece { start_bar: 0, end_bar: reading.bar_count(), source_start_samples: start, cut_start_samples: 0, cut_end_samples: wanted }],
-        splices: Vec::new(),
-        end,
-        last_hit_samples: (end == FittingEnd::Silence && reading.ending.kind == EndingKind::OwnEnding)
-            .then(|| reading.ending.last_hit_samples.saturating_sub(start)),
-        speed: 1.0,
-        cost: 10.0,
-        notes: vec![note],
+    /// Passages of the bed that are heard, as samples of it, in the order in which they are played.
+    pub fn heard_passages(&self) -> Vec<Passage> {
+        self.pieces
+            .iter()
+            .enumerate()
+            .map(|(k, piece)| {
+                let end = match (&self.ring_out, k + 1 == self.pieces.len()) {
+                    (Some(ring), true) => ring.stop_samples(),
+                    _ => piece.cut_end_samples,
+                };
+                Passage { start_samples: piece.source_start_samples, end_samples: piece.source_position(end).round().max(0.0) as u64 }
+            })
+            .collect()
     }
 }

@@ -4,7 +4,7 @@ use super::spectra::{ONSET_FRAMES_PER_S, OnsetSpectra, RATE_HZ, percentile};
 use serde::{Deserialize, Serialize};
 
 /// The ways a bed ends.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub enum EndingKind {
     /// A composed last hit that rings out.
@@ -12,11 +12,12 @@ pub enum EndingKind {
     /// The level goes down while the music goes on.
     FadesOut,
     /// The sound stops while it is loud.
+    #[default]
     StopsDead,
 }
 
 /// How a bed ends. Positions are samples from the start of the sound.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Ending {
     /// Which way.

@@ -87,7 +87,7 @@ pub struct Span {
 }
 
 /// What a bed is, as music. Positions are samples from the start of the sound.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Reading {
     /// Length of the sound.
@@ -119,6 +119,9 @@ pub struct Reading {
     /// Where it builds, fills out and thins out.
     #[serde(default)]
     pub arcs: Vec<Arc>,
+    /// How much the spectrum changes at the bar lines, rising ([`crate::splice::surprise`]).
+    #[serde(default)]
+    pub line_surprises: Vec<f32>,
     /// For each bar the earliest that sounds (nearly) the same, itself where none came before.
     #[serde(default)]
     pub repeats: Vec<usize>,
@@ -238,6 +241,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
             metre: grid.metre,
             beats_samples,
             downbeats: grid.downbeats,
+            line_surprises: crate::splice::surprise::of_bar_lines(source, &bar_lines),
             phrases: bars::phrases(&sections, characters.len()),
             arcs: bars::arcs(&bar_levels_db, &characters),
             bars: characters,

@@ -4,6 +4,11 @@
 //! entering side is moved until the attacks of both sides meet, and the gains of the crossfade
 //! follow from how alike both sides are: like sounds add up in amplitude, unlike ones in power.
 
+mod ring_out;
+pub mod surprise;
+
+pub use ring_out::{RELEASE_SAMPLES, RingOut};
+
 use crate::sound::Source;
 use serde::{Deserialize, Serialize};
 
@@ -23,6 +28,50 @@ const LEAST_LIKENESS: f32 = 0.5;
 /// After the attacks, waveforms may move the entry by this much more: 3 ms.
 const WAVE_REACH: i64 = 144;
 
+/// A splice named by the downbeats that it leaves and enters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct SpliceAt {
+    /// The downbeat that is left.
+    pub leave_samples: u64,
+    /// The downbeat that is entered.
+    pub enter_samples: u64,
+}
+
+/// How the two sides of a splice cross.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub enum Law {
+    /// From how alike both sides are, so that the level holds.
+    #[default]
+    Measured,
+    /// For unlike sides.
+    EqualPower,
+    /// For like sides.
+    EqualGain,
+}
+
+/// What somebody changed of a splice by hand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Touch {
+    /// Which splice.
+    #[serde(flatten)]
+    pub splice: SpliceAt,
+    /// How far the entering side was moved later in its source, instead of what the alignment found.
+    #[serde(default)]
+    pub moved_samples: Option<i64>,
+    /// How much later than the bar line both sides meet.
+    #[serde(default)]
+    pub later_samples: i64,
+    /// Length of the crossfade.
+    #[serde(default)]
+    pub fade_samples: Option<u64>,
+    /// How it crosses.
+    #[serde(default)]
+    pub law: Law,
+}
+
 /// The exact shape of a join.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -33,14 +82,38 @@ pub struct Join {
     pub correlation: f32,
     /// Length of the crossfade in samples.
     pub fade_samples: u64,
+    /// How much later than [`LEAD_SAMPLES`] before the bar line both sides meet.
+    #[serde(default)]
+    pub later_samples: i64,
+    /// How they cross.
+    #[serde(default)]
+    pub law: Law,
 }
 
-/// Finds the join from downbeat `leave` to downbeat `enter` (samples of the bed).
-pub fn align(bed: &dyn Source, leave: u64, enter: u64) -> Join {
-    let by_attacks = shift_by_attacks(bed, leave, enter);
-    let moved_samples = shift_by_waves(bed, leave, enter, by_attacks);
-    let correlation = fade_correlation(bed, leave as i64 - LEAD_SAMPLES as i64, enter as i64 + moved_samples - LEAD_SAMPLES as i64);
-    Join { moved_samples, correlation, fade_samples: FADE_SAMPLES }
+impl Join {
+    /// Gains of the leaving and the entering side at `x` (0 to 1) of the crossfade.
+    pub fn gains(&self, x: f32) -> (f32, f32) {
+        let correlation = match self.law {
+            Law::Measured => self.correlation,
+            Law::EqualPower => 0.0,
+            Law::EqualGain => 1.0,
+        };
+        crossfade_gains(x, correlation)
+    }
+}
+
+/// Finds the join from downbeat `leave` to downbeat `enter` (samples of the bed), with what
+/// somebody changed of it by hand.
+pub fn align(bed: &dyn Source, leave: u64, enter: u64, touch: Option<&Touch>) -> Join {
+    let moved_samples = touch.and_then(|t| t.moved_samples).unwrap_or_else(|| {
+        let by_attacks = shift_by_attacks(bed, leave, enter);
+        shift_by_waves(bed, leave, enter, by_attacks)
+    });
+    let fade_samples = touch.and_then(|t| t.fade_samples).unwrap_or(FADE_SAMPLES);
+    let later_samples = touch.map_or(0, |t| t.later_samples);
+    let meet = |line: u64| line as i64 + later_samples - LEAD_SAMPLES as i64;
+    let correlation = fade_correlation(bed, meet(leave), meet(enter) + moved_samples, fade_samples);
+    Join { moved_samples, correlation, fade_samples, later_samples, law: touch.map_or(Law::Measured, |t| t.law) }
 }
 
 fn attack_envelope(bed: &dyn Source, centre: u64, margin_hops: usize) -> Vec<f32> {
@@ -89,11 +162,11 @@ fn shift_by_waves(bed: &dyn Source, leave: u64, enter: u64, around: i64) -> i64 
     around + best.1
 }
 
-fn fade_correlation(bed: &dyn Source, leave: i64, enter: i64) -> f32 {
-    let mut there = vec![0.0; FADE_SAMPLES as usize];
+fn fade_correlation(bed: &dyn Source, leave: i64, enter: i64, fade_samples: u64) -> f32 {
+    let mut there = vec![0.0; fade_samples as usize];
     let mut here = there.clone();
-    bed.read_mono(leave - FADE_SAMPLES as i64, &mut there);
-    bed.read_mono(enter - FADE_SAMPLES as i64, &mut here);
+    bed.read_mono(leave - fade_samples as i64, &mut there);
+    bed.read_mono(enter - fade_samples as i64, &mut here);
     correlation(&there, &here)
 }
 

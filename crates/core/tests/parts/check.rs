@@ -17,7 +17,7 @@ fn stand() -> (Sound, BedRead, Plan) {
     let length_samples = ((2.0 + 32.0 * 4.0 * 60.0 / 104.0) * 48_000.0) as u64;
     let speech_sound = voice(70.0, &[(6.0, 12.0), (20.0, 30.0)], 0.12);
     let speech = read_speech(&speech_sound, &mut keep_going()).unwrap();
-    let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest { length_samples }).remove(0);
+    let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(length_samples)).remove(0);
     let plan = propose(length_samples, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }), Some((&speech_sound, &speech)), &[]);
     (bed, read, plan)
 }

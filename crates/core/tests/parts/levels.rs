@@ -36,7 +36,7 @@ static MIXED: LazyLock<Mixed> = LazyLock::new(|| {
     let voice = voice(60.0, &PHRASES, 0.12);
     let read = read_bed(&bed, &mut keep_going()).unwrap();
     let speech = read_speech(&voice, &mut keep_going()).unwrap();
-    let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest { length_samples: LENGTH }).remove(0);
+    let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(LENGTH)).remove(0);
     let plan = propose(LENGTH, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }), Some((&voice, &speech)), &[]);
     Mixed { plan, bed, voice }
 });

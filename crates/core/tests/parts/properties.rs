@@ -125,7 +125,7 @@ proptest! {
     #[test]
     fn any_length_is_filled_by_pieces_without_holes(length_samples in 1u64..10_000_000) {
         let (made, read) = &*BED;
-        for fitting in fittings(&made.sound, &read.reading, &read.likeness, &FitRequest { length_samples }) {
+        for fitting in fittings(&made.sound, &read.reading, &read.likeness, &FitRequest::of_length(length_samples)) {
             prop_assert_eq!(fitting.pieces[0].cut_start_samples, 0);
             prop_assert_eq!(fitting.pieces.last().map(|p| p.cut_end_samples), Some(length_samples));
             prop_assert!(fitting.pieces.windows(2).all(|w| w[0].cut_end_samples == w[1].cut_start_samples && w[0].cut_start_samples < w[0].cut_end_samples));

@@ -37,7 +37,7 @@ fn an_entry_that_is_off_is_moved_until_the_attacks_meet() {
     let made = Piece::pop(120.0, 24).make();
     let bar = |b: usize| (made.downbeats_s[b] * 48_000.0).round() as u64;
     for off in [-600i64, -300, 0, 250, 500] {
-        let join = align(&made.sound, bar(4), bar(12).checked_add_signed(off).unwrap());
+        let join = align(&made.sound, bar(4), bar(12).checked_add_signed(off).unwrap(), None);
         assert!((join.moved_samples + off).abs() <= 48, "{off} off, moved {}", join.moved_samples);
         assert_eq!(join.fade_samples, FADE_SAMPLES);
         assert!(join.correlation > 0.9, "the same bar again: {}", join.correlation);

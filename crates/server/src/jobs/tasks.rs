@@ -301,7 +301,7 @@ impl OpenBed {
     }
 
     fn fittings(&self, length_samples: u64) -> Vec<Fitting> {
-        fit::fittings(&self.file, &self.read.reading, &self.read.likeness, &FitRequest { length_samples })
+        fit::fittings(&self.file, &self.read.reading, &self.read.likeness, &FitRequest::of_length(length_samples))
     }
 }
 
@@ -409,6 +409,7 @@ async fn compare(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
             splice_count: best.splices.len() as u32,
             ending: match best.end {
                 fit::FittingEnd::OwnEnding => "ownEnding",
+                fit::FittingEnd::Stop => "stop",
                 fit::FittingEnd::Fade => "fade",
                 fit::FittingEnd::Silence => "silence",
             }

@@ -678,6 +678,8 @@ impl From<&jaunty_core::fit::Splice> for SpliceView {
 pub enum FittingEndView {
     /// With the bed's own ending.
     OwnEnding,
+    /// On a downbeat, with a ring-out.
+    Stop,
     /// With a fade.
     Fade,
     /// Before the cut does.
@@ -706,7 +708,7 @@ impl From<&Fitting> for FittingView {
     fn from(fitting: &Fitting) -> Self {
         let piece = |p: &jaunty_core::fit::Piece| PieceView {
             source_start_s: seconds_from_samples(p.source_start_samples),
-            source_end_s: fitting.source_position(p, p.cut_end_samples) / f64::from(jaunty_core::SAMPLE_RATE_HZ),
+            source_end_s: p.source_position(p.cut_end_samples) / f64::from(jaunty_core::SAMPLE_RATE_HZ),
             cut_start_s: seconds_from_samples(p.cut_start_samples),
             cut_end_s: seconds_from_samples(p.cut_end_samples),
         };
@@ -715,6 +717,7 @@ impl From<&Fitting> for FittingView {
             splices: fitting.splices.iter().map(SpliceView::from).collect(),
             end: match fitting.end {
                 FittingEnd::OwnEnding => FittingEndView::OwnEnding,
+                FittingEnd::Stop => FittingEndView::Stop,
                 FittingEnd::Fade => FittingEndView::Fade,
                 FittingEnd::Silence => FittingEndView::Silence,
             },
@@ -1078,6 +1081,7 @@ async fn candidate_views(app: &App, cut: &CutRow) -> Result<Vec<CandidateView>, 
                 end: match a.ending.as_str() {
                     "ownEnding" => FittingEndView::OwnEnding,
                     "fade" => FittingEndView::Fade,
+                    "stop" => FittingEndView::Stop,
                     _ => FittingEndView::Silence,
                 },
             }),

@@ -1,0 +1,409 @@
+//! Several fittings of one request that differ for the ear, each with a name that says how.
+
+use super::ask::{Ask, Held, clock};
+use super::exact::Exact;
+use super::planner::{Arrival, Planner, Played};
+use super::scene::{ON_CUT_SAMPLES, Scene, SceneTables};
+use super::taste::Taste;
+use super::wishes::{EndWish, StartWish, Wishes};
+use super::{FitRequest, Fitting, FittingEnd, FittingStart, Passage, Piece};
+use crate::SAMPLE_RATE_HZ;
+use crate::reading::{BarLikeness, EndingKind, Reading};
+use crate::sound::Source;
+use crate::units::seconds_from_samples;
+
+/// As many alternatives are offered at most.
+const MOST: usize = 8;
+/// An alternative with a splice whose estimate is below this is none, unless there is no better.
+const LEAST_GOODNESS: f32 = 0.6;
+/// Alternatives differ when this share of the time sounds different.
+const DIFFERENT: f32 = 0.15;
+/// Bars less alike than this sound different.
+const ALIKE: f32 = 0.8;
+
+/// What one alternative is after.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum After {
+    Best,
+    OwnEnding,
+    FewSplices,
+    Stop,
+    Fade,
+    Strong,
+    Builds,
+    Cold,
+    Calm,
+    OwnOrder,
+}
+
+const ALL: [After; 10] =
+    [After::Best, After::OwnEnding, After::FewSplices, After::Strong, After::Stop, After::Builds, After::Cold, After::Fade, After::Calm, After::OwnOrder];
+
+/// The weights that the likings of somebody make.
+fn base_taste(wishes: &Wishes) -> Taste {
+    let l = wishes.likings;
+    Taste {
+        join: if l.few_splices { 1.5 } else { Taste::BEST.join },
+        again: if l.own_order { 1.0 } else { 0.0 },
+        builds: if l.builds { 0.5 } else { 0.0 },
+        under_speech: if l.quiet_under_speech { 0.15 } else { 0.0 },
+        singing_under_speech: if l.no_singing_under_speech { 2.0 } else { 0.0 },
+        marks: 0.12,
+        ..Taste::BEST
+    }
+}
+
+/// One request with all that its sweeps share.
+struct Request<'a> {
+    reading: &'a Reading,
+    likeness: &'a BarLikeness,
+    wishes: Wishes,
+    place: Passage,
+    scene: SceneTables,
+}
+
+impl Request<'_> {
+    fn ask(&self, wishes: &Wishes) -> Ask {
+        Ask::new(self.reading, wishes, self.place.start_samples, self.place.end_samples - self.place.start_samples)
+    }
+
+    fn plan(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
+        let planner = Planner::new(self.reading, self.likeness, ask, &self.scene, played, taste);
+        let arrival = planner.sweep(ask.wanted).best(ask.wanted)?;
+        let Some(most) = self.wishes.most_plays.filter(|n| *n > 1) else { return Some(arrival) };
+        // How often a bar was heard is no part of a state: what is heard again is made dearer until it holds.
+        let mut found = arrival;
+        let mut again = taste.again;
+        while plays(&found, self.reading.bar_count()).iter().any(|n| *n > most) {
+            again = 2.0 * again + 0.5;
+            if again > 40.0 {
+                return None;
+            }
+            let planner = Planner::new(self.reading, self.likeness, ask, &self.scene, played, Taste { again, ..taste });
+            found = planner.sweep(ask.wanted).best(ask.wanted)?;
+        }
+        Some(found)
+    }
+
+    /// Sets aside what cannot hold. Gives that as sentences, and the best plan of what is left.
+    fn settle(&mut self) -> (Vec<String>, Option<Arrival>) {
+        let best = |wishes: &Wishes| self.plan(&self.ask(wishes), base_taste(wishes), &[]);
+        let holds = |wishes: &Wishes| best(wishes).is_some();
+        let first = best(&self.wishes);
+        if first.is_some() {
+            return (Vec::new(), first);
+        }
+        let mut rest = self.wishes.clone();
+        let mut aside = Vec::new();
+        let say = |wishes: &Wishes, held: Held| wishes.why_not(held, self.reading, self.place);
+        // One that alone stands in the way, else one after the other, the weakest first.
+        while !holds(&rest) {
+            let Some(&first) = rest.held().first() else { break };
+            let held = rest.held().into_iter().find(|h| holds(&rest.without(*h))).unwrap_or(first);
+            aside.push(say(&rest, held));
+            rest = rest.without(held);
+        }
+        let first = best(&rest);
+        self.wishes = rest;
+        (aside, first)
+    }
+}
+
+/// How often each bar is played.
+fn plays(plan: &Arrival, bars: usize) -> Vec<u32> {
+    let mut counts = vec![0; bars];
+    plan.runs.iter().for_each(|&(from, to)| counts[from..to.min(bars)].iter_mut().for_each(|n| *n += 1));
+    counts
+}
+
+/// The ask and the weights of one alternative; `None` where the wishes leave it no room.
+fn variant(after: After, wishes: &Wishes, ask: &Ask, base: Taste) -> Option<(Ask, Taste)> {
+    let (mut ask, mut taste) = (ask.clone(), base);
+    let (free_end, free_start) = (wishes.end == EndWish::Free, wishes.start == StartWish::Free);
+    match after {
+        After::Best => {}
+        After::OwnEnding if free_end && ask.ends.own => (ask.ends.stop, ask.ends.fade) = (false, false),
+        After::Stop if free_end => (ask.ends.own, ask.ends.fade) = (false, false),
+        After::Fade if free_end => (ask.ends.own, ask.ends.stop) = (false, false),
+        After::Cold if free_start => (ask.starts.top, ask.starts.pickup) = (false, false),
+        After::FewSplices => taste.join = 2.0 * base.join + 1.0,
+        After::Strong => taste.weak += 0.25,
+        After::Calm => taste.strong += 0.25,
+        After::Builds => taste.builds += 0.5,
+        After::OwnOrder => taste.again += 1.0,
+        _ => return None,
+    }
+    Some((ask, taste))
+}
+
+/// The fittings of a bed to a request, best first; at least one, at most eight.
+///
+/// A bed without at least two bars cannot be re-cut: the one fitting then plays it once, as far
+/// as it goes, and says so in its notes. Wishes that cannot hold together are set aside one by
+/// one, and every fitting says which and why.
+pub fn fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest) -> Vec<Fitting> {
+    some_fittings(bed, reading, likeness, request, &ALL)
+}
+
+/// The best fitting alone, for while a length is being dragged.
+pub fn quick_fitting(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest) -> Fitting {
+    some_fittings(bed, reading, likeness, request, &ALL[..1]).swap_remove(0)
+}
+
+fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest, which: &[After]) -> Vec<Fitting> {
+    let place = request.place();
+    let length = place.end_samples - place.start_samples;
+    if reading.bar_count() < 2 || length == 0 {
+        return vec![played_once(bed, reading, place)];
+    }
+    let likings = request.wishes.likings;
+    let scene = Scene {
+        phrases: request.scene.phrases.clone(),
+        cuts: if likings.downbeats_on_cuts { request.scene.cuts.clone() } else { Vec::new() },
+        hits: if likings.hits_on_moments { request.scene.hits.clone() } else { Vec::new() },
+    };
+    let tables = SceneTables::new(&scene, place.start_samples as i64, length as i64);
+    let mut job = Request { reading, likeness, wishes: request.wishes.clone(), place, scene: tables };
+    let (aside, mut best) = job.settle();
+    let base = base_taste(&job.wishes);
+    let ask = job.ask(&job.wishes);
+    let mut found: Vec<Fitting> = Vec::new();
+    let mut played: Vec<Played> = Vec::new();
+    let mut used: Vec<(usize, usize)> = Vec::new();
+    for after in which {
+        if found.len() == MOST {
+            break;
+        }
+        let Some((mut ask, taste)) = variant(*after, &job.wishes, &ask, base) else { continue };
+        ask.used_joins = used.clone();
+        let plan = match after {
+            After::Best => best.take(),
+            _ => job.plan(&ask, taste, &played),
+        };
+        let Some(plan) = plan else { continue };
+        let exact = Exact {
+            bed,
+            reading,
+            likeness,
+            ask: &ask,
+            touches: &job.wishes.touches,
+            place_start: place.start_samples,
+            line_surprises: &reading.line_surprises,
+        };
+        let fitting = exact.fitting(&plan);
+        let poor = fitting.splices.iter().any(|s| s.goodness < LEAST_GOODNESS);
+        if !found.is_empty() && (poor || found.iter().any(|other| !differ(other, &fitting, likeness, &ask))) {
+            continue;
+        }
+        let lines: Vec<(i64, usize)> = bar_times(&fitting, &ask).into_iter().map(|(at, bar)| (at as i64 - place.start_samples as i64, bar)).collect();
+        played.push(Played::new(&lines, ask.bucket, ask.wanted));
+        used.extend(plan.runs.windows(2).map(|w| (w[0].1, w[1].0)));
+        found.push(fitting);
+    }
+    if found.is_empty() {
+        found.push(played_once(bed, reading, place));
+    }
+    // The first stays first: the others pay for a taste of their own.
+    found[1..].sort_by(|a, b| a.cost.total_cmp(&b.cost));
+    name_all(&mut found, &ask, &scene);
+    let far = if which.len() > 1 { advice(&job, &ask, base, &found[0]) } else { None };
+    for fitting in &mut found {
+        let mut notes = aside.clone();
+        notes.extend(notes_of(fitting, reading, &ask));
+        notes.extend(far.clone());
+        notes.append(&mut fitting.notes);
+        fitting.notes = notes;
+    }
+    found
+}
+
+fn bar_times(fitting: &Fitting, ask: &Ask) -> Vec<(u64, usize)> {
+    let lines: Vec<u64> = ask.lines.iter().map(|l| *l as u64).collect();
+    fitting.bar_lines(&lines).into_iter().filter(|(_, bar)| bar + 1 < lines.len()).collect()
+}
+
+/// Whether two fittings sound different: another end or start, or other bars for long enough.
+fn differ(a: &Fitting, b: &Fitting, likeness: &BarLikeness, ask: &Ask) -> bool {
+    if a.end != b.end || a.start != b.start {
+        return true;
+    }
+    let at = |lines: &[(u64, usize)], time: u64| lines.partition_point(|l| l.0 <= time).checked_sub(1).map(|k| lines[k].1);
+    let (one, two) = (bar_times(a, ask), bar_times(b, ask));
+    let steps = (a.start_samples..a.end_samples()).step_by(ask.bucket.max(1) as usize);
+    let (mut all, mut other) = (0, 0);
+    for time in steps {
+        all += 1;
+        if let (Some(x), Some(y)) = (at(&one, time), at(&two, time)) {
+            other += usize::from(likeness.of(x, y) < ALIKE);
+        }
+    }
+    other as f32 > DIFFERENT * all.max(1) as f32
+}
+
+/// What is measured of a fitting for its name.
+struct Measured {
+    splices: usize,
+    hard: u8,
+    level: f32,
+    growth: f32,
+    own_order: bool,
+    on_cuts: usize,
+}
+
+fn measure(fitting: &Fitting, ask: &Ask, scene: &Scene) -> Measured {
+    let times = bar_times(fitting, ask);
+    let ranks: Vec<f32> = times.iter().map(|(_, bar)| ask.rank[*bar]).collect();
+    let mean = |r: &[f32]| r.iter().sum::<f32>() / r.len().max(1) as f32;
+    let half = ranks.len() / 2;
+    let near = |cut: &&u64| times.iter().any(|(at, _)| (*at as i64 - **cut as i64).abs() <= ON_CUT_SAMPLES / 2);
+    Measured {
+        splices: fitting.splices.len(),
+        hard: fitting.worst_splice().unwrap_or(100),
+        level: mean(&ranks),
+        growth: mean(&ranks[half..]) - mean(&ranks[..half]),
+        own_order: fitting.splices.iter().all(|s| s.enter_bar > s.leave_bar),
+        on_cuts: scene.cuts.iter().filter(near).count(),
+    }
+}
+
+/// Names every fitting by what sets it apart from the others.
+fn name_all(found: &mut [Fitting], ask: &Ask, scene: &Scene) {
+    let all: Vec<Measured> = found.iter().map(|f| measure(f, ask, scene)).collect();
+    let only = |k: usize, of: &dyn Fn(&Measured) -> f32, margin: f32| all.len() > 1 && (0..all.len()).all(|j| j == k || of(&all[k]) >= of(&all[j]) + margin);
+    let ends = found.iter().map(|f| f.end).collect::<Vec<_>>();
+    for (k, fitting) in found.iter_mut().enumerate() {
+        let m = &all[k];
+        let mut words: Vec<String> = Vec::new();
+        match fitting.start {
+            FittingStart::Cold => words.push(format!("starts cold on bar {}", fitting.pieces[0].start_bar + 1)),
+            FittingStart::FadeIn => words.push(format!("fades in at bar {}", fitting.pieces[0].start_bar + 1)),
+            FittingStart::Top => {}
+        }
+        if m.splices == 0 {
+            words.push("no splice".into());
+        } else if only(k, &|m| -(m.splices as f32), 1.0) {
+            words.push("fewest splices".into());
+        }
+        if only(k, &|m| m.on_cuts as f32, 1.0) {
+            words.push(format!("a downbeat on {} of {} picture cuts", m.on_cuts, scene.cuts.len()));
+        }
+        if only(k, &|m| m.growth, 0.08) && m.growth > 0.1 {
+            words.push("builds to the end".into());
+        } else if only(k, &|m| m.level, 0.04) {
+            words.push("mostly the strong parts".into());
+        } else if only(k, &|m| -m.level, 0.04) {
+            words.push("mostly the calm parts".into());
+        }
+        if only(k, &|m| f32::from(m.hard), 3.0) {
+            words.push("hardest to hear".into());
+        }
+        if m.own_order && m.splices > 0 && all.iter().filter(|o| o.own_order).count() == 1 {
+            words.push("in the bed's own order".into());
+        }
+        if ends.iter().any(|e| *e != fitting.end) || words.is_empty() {
+            let end = match fitting.end {
+                FittingEnd::OwnEnding => "own ending",
+                FittingEnd::Stop => "stops on a downbeat and rings out",
+                FittingEnd::Fade => "fades out",
+                FittingEnd::Silence => "ends early",
+            };
+            words.insert(words.len().min(1), end.into());
+        }
+        words.truncate(3);
+        fitting.name = words.join(", ");
+    }
+    // Two of one name are told apart by where they first splice.
+    for k in 1..found.len() {
+        if found[..k].iter().any(|f| f.name == found[k].name)
+            && let Some(splice) = found[k].splices.first()
+        {
+            found[k].name = format!("{}, first splice at {}", found[k].name, clock(splice.at_samples));
+        }
+    }
+}
+
+/// What an editor should know about one fitting.
+fn notes_of(fitting: &Fitting, reading: &Reading, ask: &Ask) -> Vec<String> {
+    let mut notes = Vec::new();
+    if reading.confidence.beats < 0.35 {
+        notes.push("The beat of this bed is uncertain: listen to every splice.".into());
+    }
+    let mut counts = vec![0u32; reading.bar_count()];
+    bar_times(fitting, ask).iter().for_each(|(_, bar)| counts[*bar] += 1);
+    if let Some(most) = counts.iter().max().filter(|n| **n >= 4) {
+        let first = counts.iter().position(|n| n == most).unwrap_or(0);
+        let last = first + counts[first..].iter().take_while(|n| *n == most).count();
+        notes.push(format!("Bars {} to {last} are heard {most} times: that may tire.", first + 1));
+    }
+    let late = fitting.pieces[0].cut_start_samples - fitting.start_samples;
+    if late > SAMPLE_RATE_HZ as u64 / 50 {
+        notes.push(format!("The music begins {:.2} s late, so that what follows falls into place.", seconds_from_samples(late)));
+    }
+    notes
+}
+
+/// Where nothing good exists, it is said, with what would help.
+fn advice(job: &Request<'_>, ask: &Ask, taste: Taste, best: &Fitting) -> Option<String> {
+    /// A worst splice that is harder to hear than this is good enough to say nothing.
+    const FAIR: u8 = 40;
+    let worst = best.worst_splice().filter(|w| *w < FAIR)?;
+    let planner = Planner::new(job.reading, job.likeness, ask, &job.scene, &[], taste);
+    let second = i64::from(SAMPLE_RATE_HZ);
+    let sweep = planner.sweep(ask.wanted + 12 * second);
+    // The nearest lengths at which no join is worse than a fair one.
+    let fair = |plan: &Arrival| plan.runs.windows(2).all(|w| job.likeness.could_follow(w[0].1, w[1].0) >= 0.85);
+    let good = |by: i64| (by < ask.wanted).then(|| sweep.best(ask.wanted + by)).flatten().filter(fair).map(|_| ask.wanted + by);
+    let shorter = (1..=12).find_map(|s| good(-s * second));
+    let longer = (1..=12).find_map(|s| good(s * second));
+    let lengths: Vec<String> = [shorter, longer].into_iter().flatten().map(|l| clock(l as u64)).collect();
+    let help = match lengths.as_slice() {
+        [] => "Another bed, a fade, or a shorter least run would help.".to_owned(),
+        some => format!("At {} it would be better; so may a fade, or a shorter least run.", some.join(" or ")),
+    };
+    Some(format!("No good way was found: the worst splice is {worst} of 100 hard to hear, and this is the least bad one. {help}"))
+}
+
+/// The bed once, from its first sound, as far as it goes.
+fn played_once(bed: &dyn Source, reading: &Reading, place: Passage) -> Fitting {
+    let wanted = place.end_samples - place.start_samples;
+    let start = reading.music_start_samples.min(bed.len_samples());
+    let has = reading.ending.music_end_samples.max(start) - start;
+    let (length_s, wanted_s) = (seconds_from_samples(has), seconds_from_samples(wanted));
+    let why = match reading.bar_count() {
+        0 => "no bars were found in it",
+        1 => "it has a single bar",
+        _ => "no fitting of its bars has this length",
+    };
+    let (end, note) = if has >= wanted {
+        (FittingEnd::Fade, format!("This bed cannot be re-cut on its beats ({why}): it is played from its start and faded at {wanted_s:.1} s."))
+    } else {
+        let silence_s = wanted_s - length_s;
+        (
+            FittingEnd::Silence,
+            format!("This bed of {length_s:.1} s cannot be extended ({why}): it is played once and {silence_s:.1} s stay without music. Bring a longer bed."),
+        )
+    };
+    let own_hit = end == FittingEnd::Silence && reading.ending.kind == EndingKind::OwnEnding;
+    Fitting {
+        start_samples: place.start_samples,
+        length_samples: wanted,
+        pieces: vec![Piece {
+            start_bar: 0,
+            end_bar: reading.bar_count(),
+            source_start_samples: start,
+            cut_start_samples: place.start_samples,
+            cut_end_samples: place.end_samples,
+            speed: 1.0,
+            bends: Vec::new(),
+        }],
+        splices: Vec::new(),
+        start: FittingStart::Top,
+        end,
+        last_hit_samples: own_hit.then(|| place.start_samples + reading.ending.last_hit_samples.saturating_sub(start)),
+        ring_out: None,
+        speed: 1.0,
+        cost: 10.0,
+        name: "played once".into(),
+        notes: vec![note],
+    }
+}

@@ -1,0 +1,320 @@
+//! Wishes as the planner understands them: bars instead of samples, and what contradicts what.
+
+use super::planner::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, head_samples, last_bar};
+use super::wishes::{EndWish, Passage, StartWish, Wishes};
+use crate::reading::{EndingKind, Motion, Reading};
+use crate::splice::SpliceAt;
+use crate::units::seconds_from_samples;
+
+/// Which starts may be taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Starts {
+    /// From the first sound.
+    pub top: bool,
+    /// On a later beat of the first bar.
+    pub pickup: bool,
+    /// On a bar line: on any, or on the one named.
+    pub cold: Option<Option<usize>>,
+    /// Faded in from a bar line.
+    pub fade_in: Option<Option<usize>>,
+}
+
+/// Which ends may be taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Ends {
+    /// The bed's own.
+    pub own: bool,
+    /// A stop on a downbeat.
+    pub stop: bool,
+    /// A fade.
+    pub fade: bool,
+}
+
+/// One request in the planner's terms.
+#[derive(Debug, Clone)]
+pub struct Ask {
+    /// Length of the place in samples.
+    pub wanted: i64,
+    /// Bar lines in samples of the bed, one more than bars.
+    pub lines: Vec<i64>,
+    /// The bar at which the own ending begins.
+    pub last_bar: usize,
+    /// Bars played at least between joins.
+    pub least_run: usize,
+    /// A quarter of a typical bar in samples.
+    pub bucket: i64,
+    /// Bars that must not sound.
+    pub silent: Vec<bool>,
+    /// Rank of each bar by level, 0 the quietest to 1.
+    pub rank: Vec<f32>,
+    /// Bars on which a hit may fall: sections begin, or it fills out.
+    pub strong: Vec<bool>,
+    /// How likely somebody sings in each bar.
+    pub singing: Vec<f32>,
+    /// Passages that must sound, first bar and the one after the last.
+    pub keep: Vec<(usize, usize)>,
+    /// Joins that must be there.
+    pub musts: Vec<(usize, usize)>,
+    /// Joins that must not.
+    pub banned: Vec<(usize, usize)>,
+    /// Joins that earlier alternatives have.
+    pub used_joins: Vec<(usize, usize)>,
+    /// Whether anything may be heard again.
+    pub plays_again: bool,
+    /// Pins, rising.
+    pub pins: Vec<PlacedPin>,
+    /// The most that the speed may change.
+    pub most_speed_change: f64,
+    /// Starts that may be taken.
+    pub starts: Starts,
+    /// Ends that may be taken.
+    pub ends: Ends,
+    /// About how long a stop rings.
+    pub ring_out: Option<i64>,
+    /// Whether downbeats on cuts or moments are liked.
+    pub likes_marks: bool,
+}
+
+/// The bar line nearest to a sample.
+pub fn nearest_line(lines: &[i64], at: u64) -> usize {
+    let at = at as i64;
+    let next = lines.partition_point(|line| *line <= at).min(lines.len() - 1);
+    match next.checked_sub(1) {
+        Some(before) if (at - lines[before]) <= (lines[next] - at) => before,
+        _ => next,
+    }
+}
+
+impl Ask {
+    /// The request of `wishes` for a place of `length` samples that begins at sample `place_start` of the cut.
+    ///
+    /// # Panics
+    /// If the reading has fewer than two bars.
+    pub fn new(reading: &Reading, wishes: &Wishes, place_start: u64, length: u64) -> Self {
+        let bars = reading.bar_count();
+        assert!(bars >= 2, "nothing to re-cut");
+        let lines: Vec<i64> = reading.bar_lines_samples().iter().map(|&l| l as i64).collect();
+        let mut durations: Vec<i64> = lines.windows(2).map(|w| w[1] - w[0]).collect();
+        durations.sort_unstable();
+        let bucket = (durations[bars / 2] / 4).max(1);
+        let last_bar = last_bar(reading, &lines, bucket);
+        let line = |at: u64| nearest_line(&lines, at);
+        let span = |p: &Passage| (line(p.start_samples).min(bars - 1), line(p.end_samples));
+        let silent_spans: Vec<(usize, usize)> = wishes.leave_out.iter().map(span).map(|(a, b)| (a, b.max(a + 1))).collect();
+        let silent = (0..bars).map(|bar| silent_spans.iter().any(|s| (s.0..s.1).contains(&bar))).collect();
+        let keep = wishes.keep.iter().map(span).map(|(a, b)| (a, b.max(a + 1).min(last_bar.max(a + 1)))).collect();
+        let join = |s: &SpliceAt| (line(s.leave_samples), line(s.enter_samples).min(bars - 1));
+        let mut pins: Vec<PlacedPin> =
+            wishes.pins.iter().map(|p| PlacedPin { bed: p.bed_samples as i64, at: p.cut_samples as i64 - place_start as i64 }).collect();
+        let own = reading.ending.kind == EndingKind::OwnEnding;
+        if let (EndWish::OwnEnding { hit_samples: Some(at) }, true) = (wishes.end, own) {
+            pins.push(PlacedPin { bed: reading.ending.last_hit_samples as i64, at: at as i64 - place_start as i64 });
+        }
+        pins.sort_by_key(|p| p.at);
+        let starts = match wishes.start {
+            StartWish::Free => Starts { top: true, pickup: true, cold: Some(None), fade_in: None },
+            StartWish::Top => Starts { top: true, ..Starts::default() },
+            StartWish::Cold { at_samples } => Starts { cold: Some(at_samples.map(line)), ..Starts::default() },
+            StartWish::FadeIn { at_samples } => Starts { fade_in: Some(at_samples.map(line)), ..Starts::default() },
+        };
+        let ends = match wishes.end {
+            EndWish::Free => Ends { own, stop: true, fade: true },
+            // A bed without an ending of its own cannot keep it: the wish is named as contradicted.
+            EndWish::OwnEnding { .. } => Ends { own, ..Ends::default() },
+            EndWish::Stop { .. } => Ends { stop: true, ..Ends::default() },
+            EndWish::Fade => Ends { fade: true, ..Ends::default() },
+        };
+        let ring_out = match wishes.end {
+            EndWish::Stop { ring_out_samples } => ring_out_samples.map(|r| (r as i64).max(4800)),
+            _ => None,
+        };
+        let sung = |bar: usize| {
+            let (from, to) = (lines[bar] as u64, lines[bar + 1] as u64);
+            let share =
+                |s: &crate::reading::Span| s.end_samples.min(to).saturating_sub(s.start_samples.max(from)) as f32 / (to - from).max(1) as f32 * s.likelihood;
+            reading.singing.iter().map(share).sum::<f32>().min(1.0)
+        };
+        let strong = (0..bars)
+            .map(|bar| reading.sections.iter().any(|s| s.start_bar == bar) || reading.arcs.iter().any(|a| a.start_bar == bar && a.motion == Motion::FillsOut))
+            .collect();
+        let likings = wishes.likings;
+        Self {
+            wanted: length as i64,
+            last_bar,
+            least_run: wishes.least_run_bars.min((bars / 2).max(1)),
+            bucket,
+            silent,
+            rank: ranks(&reading.bar_levels_db),
+            strong,
+            singing: (0..bars).map(sung).collect(),
+            keep,
+            musts: wishes.splices.iter().map(join).collect(),
+            banned: wishes.no_splices.iter().map(join).collect(),
+            used_joins: Vec::new(),
+            plays_again: wishes.most_plays != Some(1),
+            pins,
+            most_speed_change: wishes.most_speed_change,
+            starts,
+            ends,
+            ring_out,
+            likes_marks: likings.downbeats_on_cuts || likings.hits_on_moments,
+            lines,
+        }
+    }
+
+    /// All bits of passages and splices that must be there.
+    pub fn full_mask(&self) -> u32 {
+        (1 << (self.keep.len() + self.musts.len())) - 1
+    }
+
+    /// Whether the last hit has a place of its own.
+    pub fn hit_is_pinned(&self) -> bool {
+        self.pins.last().is_some_and(|p| p.bed >= self.lines[self.last_bar] - self.bucket)
+    }
+}
+
+/// Rank of each value, 0 the least to 1.
+fn ranks(levels: &[f32]) -> Vec<f32> {
+    let mut sorted = levels.to_vec();
+    sorted.sort_by(f32::total_cmp);
+    let last = (levels.len().max(2) - 1) as f32;
+    levels.iter().map(|l| sorted.partition_point(|s| s < l) as f32 / last).collect()
+}
+
+/// A wish that can be set aside when it cannot hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Held {
+    /// A pin, by its number.
+    Pin(usize),
+    /// A passage to keep.
+    Keep(usize),
+    /// A splice by hand.
+    Splice(usize),
+    /// A passage to leave out.
+    LeaveOut(usize),
+    /// Where the last hit falls, or which end.
+    End,
+    /// How it begins.
+    Start,
+    /// How often a passage may be heard.
+    MostPlays,
+}
+
+impl Wishes {
+    /// Every wish that could stand in the way, the weakest first.
+    pub(super) fn held(&self) -> Vec<Held> {
+        let mut all = Vec::new();
+        if self.most_plays.is_some() {
+            all.push(Held::MostPlays);
+        }
+        all.extend((0..self.splices.len()).rev().map(Held::Splice));
+        if self.start != StartWish::Free {
+            all.push(Held::Start);
+        }
+        if self.end != EndWish::Free {
+            all.push(Held::End);
+        }
+        all.extend((0..self.keep.len()).rev().map(Held::Keep));
+        all.extend((0..self.pins.len()).rev().map(Held::Pin));
+        all.extend((0..self.leave_out.len()).rev().map(Held::LeaveOut));
+        all
+    }
+
+    /// The wishes without one of them.
+    pub(super) fn without(&self, held: Held) -> Self {
+        let mut rest = self.clone();
+        match held {
+            Held::Pin(k) => drop(rest.pins.remove(k)),
+            Held::Keep(k) => drop(rest.keep.remove(k)),
+            Held::Splice(k) => drop(rest.splices.remove(k)),
+            Held::LeaveOut(k) => drop(rest.leave_out.remove(k)),
+            Held::End => rest.end = EndWish::Free,
+            Held::Start => rest.start = StartWish::Free,
+            Held::MostPlays => rest.most_plays = None,
+        }
+        rest
+    }
+
+    /// Why a wish cannot hold, as a sentence.
+    pub(super) fn why_not(&self, held: Held, reading: &Reading, place: Passage) -> String {
+        let bed = |s: u64| clock(s);
+        let passage = |p: &Passage| format!("{} to {}", bed(p.start_samples), bed(p.end_samples));
+        let overlaps = |a: &Passage, b: &Passage| a.start_samples < b.end_samples && b.start_samples < a.end_samples;
+        match held {
+            Held::Pin(k) => {
+                let pin = self.pins[k];
+                let what = format!("The pin of {} of the bed on {} of the cut is set aside", bed(pin.bed_samples), clock(pin.cut_samples));
+                let out = |p: &&Passage| (p.start_samples..p.end_samples).contains(&pin.bed_samples);
+                let reason = if !(place.start_samples..place.end_samples).contains(&pin.cut_samples) {
+                    "that moment of the cut lies outside the bed's place".to_owned()
+                } else if pin.bed_samples >= reading.ending.music_end_samples || pin.bed_samples + HEAD_SAMPLES < head_samples(reading) {
+                    "there is no music at that moment of the bed".to_owned()
+                } else if let Some(p) = self.leave_out.iter().find(out) {
+                    format!("it lies in {} of the bed, which is to be left out", passage(p))
+                } else if let Some(other) = self.pins.iter().enumerate().find(|(j, p)| *j != k && too_close(&pin, p)).map(|(_, p)| p) {
+                    format!("it contradicts the pin on {}: there is no time between them for what would have to be skipped", clock(other.cut_samples))
+                } else {
+                    format!(
+                        "with the other wishes no way through the bed reaches it within {} of speed; move it by a bar, or allow more",
+                        percent(self.most_speed_change)
+                    )
+                };
+                format!("{what}: {reason}.")
+            }
+            Held::Keep(k) => {
+                let keep = &self.keep[k];
+                let reason = if let Some(p) = self.leave_out.iter().find(|p| overlaps(keep, p)) {
+                    format!("part of it, {}, is to be left out", passage(p))
+                } else if keep.end_samples - keep.start_samples > place.end_samples - place.start_samples {
+                    "it is longer than the bed's place".to_owned()
+                } else {
+                    "there is no room for it with the other wishes".to_owned()
+                };
+                format!("Keeping {} of the bed is set aside: {reason}.", passage(keep))
+            }
+            Held::Splice(k) => {
+                let s = &self.splices[k];
+                format!(
+                    "The splice by hand from {} to {} of the bed is set aside: no fitting of this length can have it.",
+                    bed(s.leave_samples),
+                    bed(s.enter_samples)
+                )
+            }
+            Held::LeaveOut(k) => format!("Leaving {} of the bed out is set aside: too little is left to make the length of.", passage(&self.leave_out[k])),
+            Held::End => match self.end {
+                EndWish::OwnEnding { .. } if reading.ending.kind != EndingKind::OwnEnding => {
+                    "The own ending is set aside: this bed has none; it fades out or stops dead.".to_owned()
+                }
+                EndWish::OwnEnding { hit_samples: Some(at) } => {
+                    format!(
+                        "The last hit on {} is set aside: no way through the bed reaches it within {} of speed.",
+                        clock(at),
+                        percent(self.most_speed_change)
+                    )
+                }
+                _ => "The end asked for is set aside: with the other wishes it cannot be reached.".to_owned(),
+            },
+            Held::Start => "The start asked for is set aside: from there the length cannot be reached with the other wishes.".to_owned(),
+            Held::MostPlays => "How often a passage may be heard is set aside: the bed is too short for that.".to_owned(),
+        }
+    }
+}
+
+/// Whether two pins leave no time for the music between them: they want different music at (nearly) one moment.
+fn too_close(a: &super::wishes::Pin, b: &super::wishes::Pin) -> bool {
+    let cut = b.cut_samples as i64 - a.cut_samples as i64;
+    let bed = b.bed_samples as i64 - a.bed_samples as i64;
+    cut.abs() < 4 * i64::from(crate::SAMPLE_RATE_HZ) && (cut - bed).abs() > MOST_SHIFT_SAMPLES
+}
+
+/// A time for people: minutes, seconds and tenths.
+pub fn clock(samples: u64) -> String {
+    let tenths = (seconds_from_samples(samples) * 10.0).round() as u64;
+    format!("{}:{:02}.{}", tenths / 600, tenths / 10 % 60, tenths % 10)
+}
+
+/// A share for people.
+pub fn percent(share: f64) -> String {
+    let text = format!("{:.2}", share * 100.0);
+    format!("{} %", text.trim_end_matches('0').trim_end_matches('.'))
+}

@@ -1,0 +1,291 @@
+//! Making the planned runs exact to the sample.
+//!
+//! Splices are aligned first, which moves lengths by some milliseconds. What is then left over is
+//! taken up where nobody hears it: by the silence around the music (a quarter of a second at most),
+//! by the length of a ring-out or a fade, and else by a change of speed between two fixed points:
+//! the start, the pins, and the end.
+
+use super::ask::Ask;
+use super::planner::{Arrival, End, HEAD_SAMPLES, MOST_SHIFT_SAMPLES, Start, head_samples, join_terms};
+use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
+use crate::reading::{BarLikeness, Reading};
+use crate::sound::Source;
+use crate::splice::{self, Join, LEAD_SAMPLES, RingOut, SpliceAt, Touch, surprise};
+
+/// A place at which bed and cut are fixed to each other: run, sample of the bed, sample of the place.
+#[derive(Clone, Copy)]
+struct Anchor {
+    run: usize,
+    bed: i64,
+    at: i64,
+}
+
+/// What is needed to make a plan exact.
+pub struct Exact<'a> {
+    /// The bed.
+    pub bed: &'a dyn Source,
+    /// Its reading.
+    pub reading: &'a Reading,
+    /// Its bars' likeness.
+    pub likeness: &'a BarLikeness,
+    /// The request.
+    pub ask: &'a Ask,
+    /// What was changed of splices by hand.
+    pub touches: &'a [Touch],
+    /// Where on the cut the place begins.
+    pub place_start: u64,
+    /// Surprises of the bed's own bar lines, rising.
+    pub line_surprises: &'a [f32],
+}
+
+/// A run as samples of the bed; the last one's end is where it may stop.
+struct Span {
+    start: i64,
+    end: i64,
+}
+
+impl Exact<'_> {
+    /// The fitting of a plan.
+    pub fn fitting(&self, plan: &Arrival) -> Fitting {
+        let Self { ask, reading, .. } = *self;
+        let lines = &ask.lines;
+        let joins: Vec<Join> =
+            plan.runs.windows(2).map(|w| splice::align(self.bed, lines[w[0].1] as u64, lines[w[1].0] as u64, self.touch(w[0].1, w[1].0))).collect();
+        let spans = self.spans(plan, &joins);
+        let anchors = self.anchors(plan, &spans);
+        let pieces = self.pieces(plan, &spans, &anchors);
+        let splices = (1..pieces.len()).map(|k| self.splice(plan, &pieces, k, &joins[k - 1])).collect();
+        let widest = |a: f64, b: f64| if (b - 1.0).abs() > (a - 1.0).abs() { b } else { a };
+        let speed = pieces.iter().flat_map(|p| std::iter::once(p.speed).chain(p.bends.iter().map(|b| b.speed))).fold(1.0, widest);
+        let mut fitting = Fitting {
+            start_samples: self.place_start,
+            length_samples: ask.wanted as u64,
+            pieces,
+            splices,
+            start: match plan.start {
+                Start::Top | Start::Pickup(_) => FittingStart::Top,
+                Start::Cold(_) => FittingStart::Cold,
+                Start::FadeIn(_) => FittingStart::FadeIn,
+            },
+            end: match plan.end {
+                End::Own => FittingEnd::OwnEnding,
+                End::Stop(_) => FittingEnd::Stop,
+                End::Fade => FittingEnd::Fade,
+            },
+            last_hit_samples: None,
+            ring_out: None,
+            speed,
+            cost: plan.cost,
+            name: String::new(),
+            notes: Vec::new(),
+        };
+        let last = fitting.pieces.last().expect("an edit has a run");
+        match plan.end {
+            End::Own => fitting.last_hit_samples = Some(last.cut_position(reading.ending.last_hit_samples as f64).round().max(0.0) as u64),
+            End::Stop(bar) => {
+                let at = last.cut_position(lines[bar] as f64).round().max(0.0) as u64;
+                let end = self.place_start + ask.wanted as u64;
+                let fed = self.fed_samples(bar).min(end.saturating_sub(at));
+                fitting.last_hit_samples = Some(at);
+                fitting.ring_out =
+                    Some(RingOut { fed_from_samples: lines[bar] as u64, fed_samples: fed, at_samples: at, length_samples: end.saturating_sub(at) });
+            }
+            End::Fade => {}
+        }
+        self.measure_surprise(&mut fitting);
+        fitting
+    }
+
+    fn touch(&self, leave: usize, enter: usize) -> Option<&Touch> {
+        let near = |a: u64, line: usize| a.abs_diff(self.ask.lines[line] as u64) <= self.ask.bucket as u64;
+        self.touches.iter().rev().find(|t| near(t.splice.leave_samples, leave) && near(t.splice.enter_samples, enter))
+    }
+
+    /// The beat that a stop on `bar` lets sound, nearly whole.
+    fn fed_samples(&self, bar: usize) -> u64 {
+        let beats = &self.reading.beats_samples;
+        let beat = self.reading.downbeats[bar];
+        let length = match beats.get(beat + 1) {
+            Some(next) => next - beats[beat],
+            None if beat > 0 => beats[beat] - beats[beat - 1],
+            None => 24_000,
+        };
+        let rest = self.reading.length_samples.saturating_sub(beats[beat]);
+        (length * 9 / 10).min(rest).max(1)
+    }
+
+    fn spans(&self, plan: &Arrival, joins: &[Join]) -> Vec<Span> {
+        let lines = &self.ask.lines;
+        let lead = LEAD_SAMPLES as i64;
+        let start = |index: usize, from: usize| match (index.checked_sub(1), plan.start) {
+            (Some(before), _) => (lines[from] + joins[before].moved_samples + joins[before].later_samples - lead).max(0),
+            (None, Start::Top) => head_samples(self.reading) as i64,
+            (None, Start::Pickup(beat)) => (self.reading.beats_samples[beat] - HEAD_SAMPLES.min(self.reading.beats_samples[beat])) as i64,
+            (None, Start::Cold(_) | Start::FadeIn(_)) => (lines[from] - HEAD_SAMPLES as i64).max(0),
+        };
+        let end = |index: usize, to: usize| match (joins.get(index), plan.end) {
+            (Some(join), _) => lines[to] + join.later_samples - lead,
+            (None, End::Own) => self.reading.ending.music_end_samples as i64,
+            (None, End::Stop(bar)) => lines[bar] + self.fed_samples(bar) as i64,
+            (None, End::Fade) => self.reading.length_samples as i64,
+        };
+        plan.runs
+            .iter()
+            .enumerate()
+            .map(|(k, &(from, to))| {
+                let start = start(k, from);
+                Span { start, end: end(k, to).max(start + 1) }
+            })
+            .collect()
+    }
+
+    /// The start, the pins and, where it is fixed, the end.
+    fn anchors(&self, plan: &Arrival, spans: &[Span]) -> Vec<Anchor> {
+        let ask = self.ask;
+        let mut anchors = vec![Anchor { run: 0, bed: spans[0].start, at: 0 }];
+        for pin in &ask.pins {
+            let from = anchors[anchors.len() - 1];
+            // The run that holds the pin nearest to when it is wanted.
+            let distance = |run: usize| natural(spans, &from, run, pin.bed) - (pin.at - from.at);
+            let holds = |run: &usize| (spans[*run].start..=spans[*run].end).contains(&pin.bed) && (*run > from.run || pin.bed >= from.bed);
+            let Some(run) = (from.run..spans.len()).filter(holds).min_by_key(|run| distance(*run).abs()) else { continue };
+            anchors.push(Anchor { run, bed: pin.bed, at: pin.at });
+        }
+        // The first stretch may begin a little later, if its end is fixed.
+        let (last, end) = (anchors[anchors.len() - 1], spans.len() - 1);
+        if plan.end == End::Own && !ask.hit_is_pinned() {
+            let music_end = spans[end].end;
+            let leftover = (ask.wanted - last.at) - natural(spans, &last, end, music_end);
+            let shift = leftover.clamp(-MOST_SHIFT_SAMPLES, MOST_SHIFT_SAMPLES);
+            anchors.push(Anchor { run: end, bed: music_end, at: ask.wanted - shift });
+        }
+        if let [first, second, ..] = &mut anchors[..]
+            && !(second.run == end && second.bed == spans[end].end)
+        {
+            let early = (second.at - first.at) - natural(spans, first, second.run, second.bed);
+            first.at = early.clamp(0, MOST_SHIFT_SAMPLES);
+        }
+        anchors
+    }
+
+    fn pieces(&self, plan: &Arrival, spans: &[Span], anchors: &[Anchor]) -> Vec<Piece> {
+        let ask = self.ask;
+        let limit = ask.most_speed_change;
+        // Speed of the stretch that begins at each anchor.
+        let speed_after = |k: usize| match anchors.get(k + 1) {
+            Some(next) => {
+                let here = &anchors[k];
+                let speed = natural(spans, here, next.run, next.bed) as f64 / (next.at - here.at).max(1) as f64;
+                speed.clamp(1.0 - limit - 1e-3, 1.0 + limit + 1e-3)
+            }
+            None => 1.0,
+        };
+        let mut pieces: Vec<Piece> = Vec::new();
+        let mut at = anchors[0].at;
+        let mut speed = speed_after(0);
+        let mut next = 1;
+        for (run, span) in spans.iter().enumerate() {
+            let (start_bar, end_bar) = plan.runs[run];
+            let last = run + 1 == spans.len();
+            let mut piece = Piece {
+                start_bar,
+                end_bar,
+                source_start_samples: span.start as u64,
+                cut_start_samples: self.place_start + at as u64,
+                cut_end_samples: 0,
+                speed,
+                bends: Vec::new(),
+            };
+            let mut from = (span.start, at);
+            while let Some(anchor) = anchors.get(next).filter(|a| a.run == run && !(last && a.bed == span.end)) {
+                // The last stretch before a pin makes up for what rounding left.
+                if anchor.at > from.1 {
+                    let exact = (anchor.bed - from.0) as f64 / (anchor.at - from.1) as f64;
+                    if (exact - speed).abs() < 0.02 {
+                        match piece.bends.last_mut() {
+                            Some(bend) => bend.speed = exact,
+                            None => piece.speed = exact,
+                        }
+                    }
+                }
+                speed = speed_after(next);
+                piece.bends.push(Bend { cut_samples: self.place_start + anchor.at as u64, source_samples: anchor.bed as u64, speed });
+                from = (anchor.bed, anchor.at);
+                next += 1;
+            }
+            at = if last { ask.wanted } else { from.1 + ((span.end - from.0) as f64 / speed).round() as i64 };
+            at = at.clamp(from.1, ask.wanted);
+            piece.cut_end_samples = self.place_start + at as u64;
+            pieces.push(piece);
+        }
+        pieces
+    }
+
+    fn splice(&self, plan: &Arrival, pieces: &[Piece], k: usize, join: &Join) -> Splice {
+        let lines = &self.ask.lines;
+        let (leave_bar, enter_bar) = (plan.runs[k - 1].1, plan.runs[k].0);
+        let goodness = self.likeness.could_follow(leave_bar, enter_bar);
+        let enter = lines[enter_bar] + join.moved_samples;
+        let mut terms: Vec<Term> = join_terms(self.reading, self.likeness, lines, leave_bar, enter_bar)
+            .into_iter()
+            .filter(|(_, cost)| cost.abs() >= 0.005)
+            .map(|(name, cost)| Term { name: name.to_owned(), cost })
+            .collect();
+        terms.sort_by(|a, b| b.cost.total_cmp(&a.cost));
+        Splice {
+            leave_bar,
+            enter_bar,
+            at: SpliceAt { leave_samples: lines[leave_bar] as u64, enter_samples: lines[enter_bar] as u64 },
+            leave_samples: lines[leave_bar] as u64,
+            enter_samples: enter.max(0) as u64,
+            at_samples: pieces[k].cut_position(enter as f64).round().max(0.0) as u64,
+            goodness,
+            audible: Audible::of(goodness),
+            surprise_rank: 0.5,
+            join: *join,
+            terms,
+            why: why(self.likeness, leave_bar, enter_bar, join),
+            by_hand: self.ask.musts.contains(&(leave_bar, enter_bar)) || self.touch(leave_bar, enter_bar).is_some(),
+        }
+    }
+
+    fn measure_surprise(&self, fitting: &mut Fitting) {
+        if fitting.splices.is_empty() {
+            return;
+        }
+        let heard = crate::mix::FittedBed::new(self.bed, fitting);
+        let ranks: Vec<f32> = fitting.splices.iter().map(|s| surprise::rank(self.line_surprises, surprise::surprise(&heard, s.at_samples))).collect();
+        for (splice, rank) in fitting.splices.iter_mut().zip(ranks) {
+            splice.surprise_rank = rank;
+        }
+    }
+}
+
+/// Natural length from an anchor to sample `bed` of run `run`.
+fn natural(spans: &[Span], from: &Anchor, run: usize, bed: i64) -> i64 {
+    if run == from.run {
+        return bed - from.bed;
+    }
+    let between: i64 = spans[from.run + 1..run].iter().map(|s| s.end - s.start).sum();
+    (spans[from.run].end - from.bed) + between + (bed - spans[run].start)
+}
+
+fn why(likeness: &BarLikeness, leave: usize, enter: usize, join: &Join) -> String {
+    let distance = leave.abs_diff(enter);
+    let place = match distance {
+        d if d % 8 == 0 => "the same place of an eight-bar phrase",
+        d if d % 4 == 0 => "the same place of a four-bar phrase",
+        d if d % 2 == 0 => "the same place of a two-bar phrase",
+        _ => "another place of the phrase",
+    };
+    let alike = if leave < likeness.bar_count() && likeness.of(leave, enter) > 0.75 {
+        format!("bar {} sounds like bar {}, which would have come", enter + 1, leave + 1)
+    } else {
+        format!("elsewhere in the bed a bar like {} is followed by one like {}", leave, enter + 1)
+    };
+    let moved = match join.moved_samples {
+        0 => String::new(),
+        n => format!("; moved {:.1} ms {} so that the attacks meet", n.abs() as f64 / 48.0, if n > 0 { "later" } else { "earlier" }),
+    };
+    format!("{alike}; {place}{moved}")
+}

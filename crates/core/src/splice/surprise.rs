@@ -1,0 +1,68 @@
+//! How much a place of a sound surprises: how far its spectrum changes within 60 ms.
+//!
+//! A splice is heard when it surprises more than the music's own bar lines do, so both are measured
+//! with the same yardstick and a splice is told as its rank among the bar lines.
+
+use crate::sound::{Source, blocks::Blocks, halved};
+
+/// Looked at on either side: 60 ms.
+const REACH_MS: i64 = 60;
+const PER_MS: i64 = crate::SAMPLE_RATE_HZ as i64 / 1000;
+/// Block and hop at 24 kHz: 21 ms, 5 ms.
+const BLOCK: usize = 512;
+const HOP: usize = 120;
+/// Bands of a third of an octave or so, as first bins of the block's spectrum.
+const EDGES: [usize; 21] = [1, 2, 3, 4, 5, 6, 8, 10, 12, 15, 19, 24, 30, 38, 48, 60, 76, 96, 121, 152, 192];
+
+/// Mean change of the log spectrum, in dB over 10 ms, at its most within 60 ms of `at`.
+pub fn surprise(source: &dyn Source, at: u64) -> f32 {
+    // Room for the blocks themselves on both sides.
+    let reach = (REACH_MS + 30) * PER_MS;
+    let mut samples = vec![0.0f32; 2 * reach as usize];
+    source.read_mono(at as i64 - reach, &mut samples);
+    let mut frames: Vec<[f32; EDGES.len() - 1]> = Vec::new();
+    Blocks::new(BLOCK, HOP).for_each(&halved(&samples), |power| {
+        frames.push(std::array::from_fn(|band| power[EDGES[band]..EDGES[band + 1]].iter().sum()));
+    });
+    let top = frames.iter().flatten().copied().fold(1e-9, f32::max);
+    // What is 60 dB under the loudest band is silence.
+    let db = |power: f32| 10.0 * power.max(top * 1e-6).log10();
+    let middle = frames.len() as i64 / 2;
+    let frames_reach = REACH_MS * PER_MS / (2 * HOP as i64);
+    let near = (middle - frames_reach).max(2) as usize..((middle + frames_reach + 1).max(0) as usize).min(frames.len());
+    near.map(|k| {
+        let change = |band: usize| (db(frames[k][band]) - db(frames[k - 2][band])).abs();
+        (0..EDGES.len() - 1).map(change).sum::<f32>() / (EDGES.len() - 1) as f32
+    })
+    .fold(0.0, f32::max)
+}
+
+/// The surprises of the bar lines of a bed, rising.
+pub fn of_bar_lines(bed: &dyn Source, lines_samples: &[u64]) -> Vec<f32> {
+    /// As many say enough about a bed.
+    const MOST: usize = 160;
+    let step = lines_samples.len().div_ceil(MOST).max(1);
+    let mut all: Vec<f32> = lines_samples.iter().step_by(step).map(|&line| surprise(bed, line)).collect();
+    all.sort_by(f32::total_cmp);
+    all
+}
+
+/// Share of the bar lines that surprise less, 0 to 1; a half without any.
+pub fn rank(of_bar_lines: &[f32], surprise: f32) -> f32 {
+    if of_bar_lines.is_empty() { 0.5 } else { of_bar_lines.partition_point(|s| *s < surprise) as f32 / of_bar_lines.len() as f32 }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::sound::Sound;
+
+    #[test]
+    fn a_cut_into_another_sound_surprises_and_going_on_does_not() {
+        let tone = |n: usize, hz: f32| 0.3 * (n as f32 * hz * std::f32::consts::TAU / 48_000.0).sin();
+        let bed = Sound::new(vec![(0..96_000).map(|n| if n < 48_000 { tone(n, 220.0) } else { tone(n, 3000.0) }).collect()]);
+        let (on, off) = (surprise(&bed, 48_000), surprise(&bed, 24_000));
+        assert!(on > 10.0 * off.max(0.3), "{on} against {off}");
+        assert_eq!(rank(&[1.0, 2.0, 3.0, 4.0], 2.5), 0.5);
+    }
+}
