@@ -36,8 +36,8 @@ def synth(font):
     return synths[font]
 
 
-def play(notes, programs, font, chance):
-    """The notes as sound, mono."""
+def play(notes, programs, font, chance, vibrato=False):
+    """The notes as sound, mono; with `vibrato` some instruments tremble as their players do."""
     player, loaded = synth(font)
     player.system_reset()
     room, level = chance.uniform(0.1, 0.9), chance.choice([0.0, 0.0, chance.uniform(0.1, 0.8)])
@@ -46,6 +46,8 @@ def play(notes, programs, font, chance):
     player.program_select(9, loaded, 128, 0)
     for channel, program in programs.items():
         player.program_select(channel, loaded, 0, program)
+        if vibrato:
+            player.cc(channel, 1, chance.choice([0, chance.randint(20, 127)]))
     events = []
     for start, end, pitch, velocity, channel in notes:
         events.append((round(start * RATE), 1, channel, pitch, velocity))

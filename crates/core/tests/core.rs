@@ -14,4 +14,5 @@ mod parts {
     pub mod reading;
     pub mod splice;
     pub mod time;
+    pub mod wishes;
 }

@@ -132,6 +132,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .configure(features::shelf::configure)
         .configure(features::voice::configure)
         .configure(features::reading::configure)
+        .configure(features::fit::configure)
         .configure(features::plans::configure)
         .configure(features::listening::configure)
         .configure(openapi::configure)

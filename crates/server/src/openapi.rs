@@ -1,6 +1,6 @@
 //! The OpenAPI document, from which the page's types are generated.
 
-use crate::features::{beds, cuts, health, listening, picture, plans, reading, shelf, sounds, voice};
+use crate::features::{beds, cuts, fit, health, listening, picture, plans, reading, shelf, sounds, voice};
 use crate::problem::ProblemBody;
 use actix_web::{HttpResponse, get, web};
 use utoipa::OpenApi;
@@ -51,6 +51,14 @@ use utoipa::OpenApi;
         reading::bed_sound,
         reading::take_grid,
         reading::grid_out,
+        fit::say_wish,
+        fit::take_wish_back,
+        fit::fit_again,
+        fit::fit_at,
+        fit::set_length,
+        fit::splice_close_up,
+        fit::ways_to_hold,
+        fit::take_stills,
         plans::choose_fitting,
         plans::set_level,
         plans::undo,

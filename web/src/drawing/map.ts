@@ -5,25 +5,37 @@
 import { scaleLinear } from 'd3-scale'
 import type { CutView, FittingView, WaveformView } from '../shared/http'
 import { bandPath, loudestOf } from './band'
-import { clipped, type Label } from './fit'
+import { clipped, thinned, type Label } from './fit'
 
 export const MAP = {
-  height: 430,
-  bedMiddle: 62,
-  bedHalf: 26,
-  ribbonTop: 92,
-  ribbonBottom: 332,
-  cutMiddle: 368,
-  cutHalf: 20,
-  phrases: 396,
-  foot: 418,
+  height: 338,
+  bedTop: 36,
+  bedMiddle: 60,
+  bedHalf: 23,
+  /** Pins are pulled from this rail. */
+  rail: 88,
+  ribbonTop: 94,
+  ribbonBottom: 240,
+  cutMiddle: 276,
+  cutHalf: 19,
+  phrases: 302,
+  foot: 326,
 } as const
 const LEFT = 8
-const RIGHT = 12
+const RIGHT = 22
 
 export interface Ribbon {
   path: string
   piece: number
+  /** Where its edges leave the bed: what is dragged. */
+  from: number
+  to: number
+}
+
+export interface Strip {
+  x: number
+  width: number
+  text: string
 }
 
 export interface MapLayout {
@@ -31,19 +43,26 @@ export interface MapLayout {
   cut: string
   letters: (Label & { lineX: number })[]
   ribbons: Ribbon[]
-  splices: { x: number; label: string; audible: string }[]
+  splices: { x: number; label: string; hard: number; index: number }[]
   shots: Label[]
+  moments: { x: number; text: string }[]
   phrases: { x: number; width: number }[]
   leftOut: { x: number; width: number }[]
+  kept: Strip[]
+  unwanted: Strip[]
+  pins: { bedX: number; cutX: number; text: string; index: number }[]
   bedX: (seconds: number) => number
   cutX: (seconds: number) => number
+  bedSeconds: (px: number) => number
   cutSeconds: (px: number) => number
   right: number
 }
 
+/** `lengthS` is the length of the cut, or the one that is being tried. */
 export function layoutMap(
   cut: CutView,
   fitting: FittingView,
+  lengthS: number,
   bedWave: WaveformView | null,
   cutWave: WaveformView | null,
   width: number,
@@ -51,50 +70,77 @@ export function layoutMap(
   const right = Math.max(LEFT + 200, width - RIGHT)
   const bedLengthS = cut.bed?.lengthS ?? 1
   const bedScale = scaleLinear([0, bedLengthS], [LEFT, right])
-  const cutScale = scaleLinear([0, cut.lengthS], [LEFT, right])
+  const cutScale = scaleLinear([0, lengthS], [LEFT, right])
   const [bedX, cutX] = [(s: number) => bedScale(s), (s: number) => cutScale(s)]
   const sections = cut.bed?.reading?.sections ?? []
+  const wishes = cut.plan.wishes
   const band = (wave: WaveformView | null, endS: number, x: (s: number) => number, middle: number, half: number) =>
     wave ? bandPath(wave.peaks, wave.stepS, 0, endS, x, middle, half, loudestOf(wave.peaks)) : ''
-  const shots = cut.shots.map((shot, k) => {
-    const next = cut.shots[k + 1]
+  const inCut = cut.shots.filter((shot) => shot.atS < lengthS)
+  const shots = inCut.map((shot, k) => {
+    const next = inCut[k + 1]
     return { x: cutX(shot.atS), text: clipped(shot.name, 11, (next ? cutX(next.atS) : right) - cutX(shot.atS) - 8) }
   })
+  const strip = (text: string) => (span: { startS: number; endS: number }) => ({
+    x: bedX(span.startS),
+    width: Math.max(2, bedX(span.endS) - bedX(span.startS)),
+    text: clipped(text, 11, bedX(span.endS) - bedX(span.startS) - 6),
+  })
+  // The list of what was said names passages first, then pins.
+  const before = wishes.said.length - wishes.said.filter((words) => / on .* of the cut$/.test(words)).length
   return {
     bed: band(bedWave, bedLengthS, bedX, MAP.bedMiddle, MAP.bedHalf),
-    cut: band(cutWave, cut.lengthS, cutX, MAP.cutMiddle, MAP.cutHalf),
+    cut: band(cutWave, Math.min(cut.lengthS, lengthS), cutX, MAP.cutMiddle, MAP.cutHalf),
     letters: sections.map((section) => ({
       x: bedX(section.startS) + 2,
       lineX: bedX(section.startS),
       text: section.label,
     })),
-    ribbons: fitting.pieces.map((piece, index) => ({
-      piece: index,
-      path: ribbon(
-        bedX(piece.sourceStartS),
-        bedX(Math.min(piece.sourceEndS, bedLengthS)),
-        cutX(piece.cutStartS),
-        cutX(piece.cutEndS),
-      ),
-    })),
-    splices: fitting.splices.map((splice) => ({
-      x: cutX(splice.atS),
-      label: `${splice.leaveBar} › ${splice.enterBar}`,
-      audible: splice.audible,
-    })),
+    ribbons: fitting.pieces.map((piece, index) => {
+      const [from, to] = [bedX(piece.sourceStartS), bedX(Math.min(piece.sourceEndS, bedLengthS))]
+      return { piece: index, from, to, path: ribbon(from, to, cutX(piece.cutStartS), cutX(piece.cutEndS)) }
+    }),
+    splices: thinned(
+      fitting.splices.map((splice, index) => ({
+        x: cutX(splice.atS),
+        width: 50,
+        label: `${splice.leaveBar} › ${splice.enterBar}`,
+        hard: splice.hardToHear,
+        index,
+      })),
+    ),
     shots,
-    phrases: (cut.plan?.phrases ?? [])
-      .filter((phrase) => phrase.startS < cut.lengthS)
+    moments: cut.moments.filter((m) => m.atS < lengthS).map((m) => ({ x: cutX(m.atS), text: m.name })),
+    phrases: cut.plan.phrases
+      .filter((phrase) => phrase.startS < lengthS)
       .map((phrase) => ({
         x: cutX(phrase.startS),
-        width: cutX(Math.min(phrase.endS, cut.lengthS)) - cutX(phrase.startS),
+        width: cutX(Math.min(phrase.endS, lengthS)) - cutX(phrase.startS),
       })),
     leftOut: leftOut(fitting, bedLengthS).map(([from, to]) => ({ x: bedX(from), width: bedX(to) - bedX(from) })),
+    kept: wishes.keep.map(strip('keep')),
+    unwanted: wishes.leaveOut.map(strip('leave out')),
+    pins: wishes.pins.map((pin, k) => ({
+      bedX: bedX(pin.bedS),
+      cutX: cutX(pin.cutS),
+      text: 'pin',
+      index: before + k,
+    })),
     bedX,
     cutX,
-    cutSeconds: (px) => Math.min(cut.lengthS, Math.max(0, cutScale.invert(px))),
+    bedSeconds: (px) => Math.min(bedLengthS, Math.max(0, bedScale.invert(px))),
+    cutSeconds: (px) => Math.min(lengthS, Math.max(0, cutScale.invert(px))),
     right,
   }
+}
+
+/** The nearest of some times, and its place among them. */
+export function nearest(times: readonly number[], seconds: number): { index: number; atS: number } {
+  let index = 0
+  times.forEach((time, k) => {
+    if (Math.abs(time - seconds) < Math.abs((times[index] ?? Infinity) - seconds)) index = k
+  })
+  return { index, atS: times[index] ?? seconds }
 }
 
 /** Two edges that leave the bed straight down and meet the cut straight down. */

@@ -3,7 +3,7 @@ import type { CutView, LevelView } from '../shared/http'
 import { clipped, thinned } from './fit'
 import { bandPath, height } from './band'
 import { layoutSheet, ROWS } from './sheet'
-import { layoutMap, leftOut } from './map'
+import { layoutMap, leftOut, nearest } from './map'
 
 const swell: LevelView = {
   index: 3,
@@ -64,16 +64,31 @@ function cut(): CutView {
     plan: {
       revision: 1,
       what: '',
+      parent: null,
       undo: null,
       redo: null,
       savedAt: '',
       lengthSamples: 1440000,
       chosen: 0,
+      fittedBefore: false,
+      wishes: {
+        said: ['keep 0:12.0 to 0:20.0 of the bed', '0:04.0 of the bed on 0:08.0 of the cut'],
+        keep: [{ startS: 12, endS: 20 }],
+        leaveOut: [],
+        pins: [{ bedS: 4, cutS: 8 }],
+        place: null,
+        start: 'free',
+        end: 'free',
+        leastRunBars: 4,
+        mostPlays: null,
+        speedPercent: 1,
+        likings: [],
+      },
       fittings: [
         {
           pieces: [
-            { sourceStartS: 0, sourceEndS: 12, cutStartS: 0, cutEndS: 12 },
-            { sourceStartS: 42, sourceEndS: 60, cutStartS: 12, cutEndS: 30 },
+            { sourceStartS: 0, sourceEndS: 12, cutStartS: 0, cutEndS: 12, startBar: 1, endBar: 6 },
+            { sourceStartS: 42, sourceEndS: 60, cutStartS: 12, cutEndS: 30, startBar: 22, endBar: 30 },
           ],
           splices: [
             {
@@ -85,8 +100,23 @@ function cut(): CutView {
               crossfadeMs: 30,
               correlation: 0,
               why: '',
+              hardToHear: 96,
+              surprisePercent: 40,
+              law: 'measured',
+              movedMs: 0,
+              laterMs: 0,
+              terms: [],
+              byHand: false,
+              name: { leaveS: 12, enterS: 42 },
             },
           ],
+          name: 'fewest splices',
+          worst: 96,
+          cost: 0.3,
+          start: 'top',
+          ringOutS: null,
+          leftOutS: 30,
+          repeatedS: 0,
           end: 'ownEnding',
           lastHitS: 28,
           speedChangePercent: 0,
@@ -150,11 +180,28 @@ describe('the map', () => {
   const fitting = one.plan!.fittings[0]!
 
   it('has a ribbon a piece, and shows what is left out', () => {
-    const map = layoutMap(one, fitting, null, null, 1000)
+    const map = layoutMap(one, fitting, 30, null, null, 1000)
     expect(map.ribbons).toHaveLength(2)
     expect(leftOut(fitting, 60)).toEqual([[12, 42]])
     expect(map.cutSeconds(map.cutX(17.5))).toBeCloseTo(17.5)
     expect(map.bedX(60)).toBeCloseTo(map.cutX(30))
+  })
+
+  it('shows passages that are kept, and pins with their number in the list of what was said', () => {
+    const map = layoutMap(one, fitting, 30, null, null, 1000)
+    expect(map.kept.map((k) => [k.x, k.width])).toEqual([[map.bedX(12), map.bedX(20) - map.bedX(12)]])
+    expect(map.pins.map((p) => [p.bedX, p.cutX, p.index])).toEqual([[map.bedX(4), map.cutX(8), 1]])
+  })
+
+  it('redraws the cut at a length that is being tried', () => {
+    const map = layoutMap(one, fitting, 15, null, null, 1000)
+    expect(map.cutX(15)).toBeCloseTo(map.right)
+    expect(map.cutSeconds(5000)).toBe(15)
+  })
+
+  it('finds the nearest of some times', () => {
+    expect(nearest([0, 2, 4], 2.9)).toEqual({ index: 1, atS: 2 })
+    expect(nearest([], 3).atS).toBe(3)
   })
 })
 

@@ -340,6 +340,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/fit/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fits anew to the narration and the picture as they are by now. */
+        post: operations["fit_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/fit/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The best fitting at another length of the cut, for while it is dragged; nothing is changed. */
+        get: operations["fit_at"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/fit/length": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Makes the cut so long and fits anew. */
+        put: operations["set_length"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/fit/stills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the stills could be held for the bed to end by itself at its own speed, nearest first. */
+        get: operations["ways_to_hold"];
+        put?: never;
+        /** Holds the stills so that the cut has this length; what follows them moves along. */
+        post: operations["take_stills"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/fit/wishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a wish in and fits anew. */
+        post: operations["say_wish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/fit/wishes/{index}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a wish back and fits anew. */
+        delete: operations["take_wish_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/jobs/{job}": {
         parameters: {
             query?: never;
@@ -539,6 +642,23 @@ export interface paths {
         };
         /** A range of a revision as WAV: the same samples that the whole mix has there. */
         get: operations["sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/revisions/{revision}/splices/{index}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A splice of a revision's fitting, close up. */
+        get: operations["splice_close_up"];
         put?: never;
         post?: never;
         delete?: never;
@@ -809,6 +929,16 @@ export interface components {
              */
             num: number;
         };
+        /** @description A wish with the revision that the client saw. */
+        AskWish: {
+            /**
+             * Format: int32
+             * @description The revision.
+             */
+            revision: number;
+            /** @description The wish. */
+            wish: components["schemas"]["WishBody"];
+        };
         /**
          * @description How much a splice is likely to be noticed.
          * @enum {string}
@@ -1018,6 +1148,56 @@ export interface components {
              */
             revision: number;
         };
+        /** @description A splice close up. Times are seconds from the bar line that is entered, as heard in the cut. */
+        CloseUpView: {
+            /** @description Highest samples of the entering side, as it came, 0 to 1. */
+            entering: number[];
+            /** @description Beats of the entering side. */
+            enteringBeatsS: number[];
+            /**
+             * Format: double
+             * @description Where it is complete.
+             */
+            fadeEndS: number;
+            /**
+             * Format: double
+             * @description Where the crossfade begins.
+             */
+            fadeStartS: number;
+            /** @description Gains of both sides over the crossfade, in equal steps. */
+            gains: [
+                number,
+                number
+            ][];
+            /** @description Highest samples of what is heard. */
+            heard: number[];
+            /**
+             * Format: float
+             * @description How far the level inside the crossfade is from that of both sides, in dB.
+             */
+            jointDb: number;
+            /** @description Highest samples of the leaving side, as it would go on, 0 to 1. */
+            leaving: number[];
+            /** @description Beats of the leaving side. */
+            leavingBeatsS: number[];
+            /**
+             * Format: double
+             * @description Seconds between two levels.
+             */
+            levelStepS: number;
+            /** @description Level of what is heard in dBFS, over hundredths of a second. */
+            levelsDb: number[];
+            /**
+             * Format: double
+             * @description Where the first peak is.
+             */
+            startS: number;
+            /**
+             * Format: double
+             * @description Seconds between two peaks.
+             */
+            stepS: number;
+        };
         /** @description The bed of a cut. */
         CutBedView: {
             /**
@@ -1138,6 +1318,11 @@ export interface components {
             revision: number;
         };
         /**
+         * @description Which end.
+         * @enum {string}
+         */
+        EndKindView: "free" | "ownEnding" | "stop" | "fade";
+        /**
          * @description How a bed ends.
          * @enum {string}
          */
@@ -1189,9 +1374,19 @@ export interface components {
          * @description How a fitting ends.
          * @enum {string}
          */
-        FittingEndView: "ownEnding" | "fade" | "silence";
+        FittingEndView: "ownEnding" | "stop" | "fade" | "silence";
+        /**
+         * @description How a fitting begins.
+         * @enum {string}
+         */
+        FittingStartView: "top" | "cold" | "fadeIn";
         /** @description A fitting to choose from. */
         FittingView: {
+            /**
+             * Format: float
+             * @description What the planner pays for it; lower is better.
+             */
+            cost: number;
             /** @description How it ends. */
             end: components["schemas"]["FittingEndView"];
             /**
@@ -1199,10 +1394,27 @@ export interface components {
              * @description The last hit in seconds of the cut.
              */
             lastHitS?: number | null;
+            /**
+             * Format: double
+             * @description Seconds of the bed that are never heard.
+             */
+            leftOutS: number;
+            /** @description What makes it different, in a few words. */
+            name: string;
             /** @description What the editor should know. */
             notes: string[];
             /** @description Its runs. */
             pieces: components["schemas"]["PieceView"][];
+            /**
+             * Format: double
+             * @description Seconds of the cut in which something is heard again.
+             */
+            repeatedS: number;
+            /**
+             * Format: double
+             * @description Length of a ring-out that we make, in seconds.
+             */
+            ringOutS?: number | null;
             /**
              * Format: double
              * @description How much faster than the bed it runs, in percent.
@@ -1210,6 +1422,13 @@ export interface components {
             speedChangePercent: number;
             /** @description Its splices. */
             splices: components["schemas"]["SpliceView"][];
+            /** @description How it begins. */
+            start: components["schemas"]["FittingStartView"];
+            /**
+             * Format: int32
+             * @description How hard its worst splice is to hear, 0 to 100; none without splices.
+             */
+            worst?: number | null;
         };
         /** @description The revision that the client saw when it asked for a change. */
         FromRevision: {
@@ -1253,6 +1472,11 @@ export interface components {
          * @enum {string}
          */
         KindView: "music" | "speech" | "room";
+        /**
+         * @description How two sides of a splice cross.
+         * @enum {string}
+         */
+        LawView: "measured" | "equalPower" | "equalGain";
         /**
          * @description What a level object is.
          * @enum {string}
@@ -1317,6 +1541,20 @@ export interface components {
             /** @description The warning that was passed over when it was taken. */
             warned?: string | null;
         };
+        /** @description A liking and whether it is on. */
+        LikedView: {
+            /** @description Which. */
+            liking: components["schemas"]["LikingView"];
+            /** @description Whether. */
+            on: boolean;
+            /** @description In words. */
+            words: string;
+        };
+        /**
+         * @description What can be liked better.
+         * @enum {string}
+         */
+        LikingView: "fewSplices" | "ownOrder" | "builds" | "quietUnderSpeech" | "noSingingUnderSpeech" | "downbeatsOnCuts" | "hitsOnMoments";
         /** @description A written line of the narration. */
         LineView: {
             /**
@@ -1512,6 +1750,8 @@ export interface components {
              * @description Start in seconds of the cut.
              */
             cutStartS: number;
+            /** @description Its last bar. */
+            endBar: number;
             /**
              * Format: double
              * @description End in seconds of the bed.
@@ -1522,6 +1762,21 @@ export interface components {
              * @description Start in seconds of the bed.
              */
             sourceStartS: number;
+            /** @description Its first bar, from 1. */
+            startBar: number;
+        };
+        /** @description A pin in seconds. */
+        PinView: {
+            /**
+             * Format: double
+             * @description Of the bed.
+             */
+            bedS: number;
+            /**
+             * Format: double
+             * @description Of the cut.
+             */
+            cutS: number;
         };
         /** @description The plan of a cut as it stands. */
         PlanView: {
@@ -1534,6 +1789,8 @@ export interface components {
             chosen: number;
             /** @description What the check found. */
             findings: components["schemas"]["FindingView"][];
+            /** @description Whether narration or picture have changed since the bed was fitted. */
+            fittedBefore: boolean;
             /** @description The fittings to choose from, best first. */
             fittings: components["schemas"]["FittingView"][];
             /**
@@ -1545,6 +1802,11 @@ export interface components {
             levels: components["schemas"]["LevelView"][];
             /** @description What the check looked at, as sentences that hold when it finds nothing. */
             lookedAt: string[];
+            /**
+             * Format: int32
+             * @description The revision that it was made from.
+             */
+            parent?: number | null;
             /** @description Phrases of the narration. */
             phrases: components["schemas"]["PhraseView"][];
             /** @description What redo would do again. */
@@ -1563,6 +1825,8 @@ export interface components {
             undo?: string | null;
             /** @description What was done last. */
             what: string;
+            /** @description What is wanted of the fit. */
+            wishes: components["schemas"]["WishesView"];
         };
         /** @description A problem as the client sees it. */
         ProblemBody: {
@@ -1757,6 +2021,19 @@ export interface components {
              */
             startS: number;
         };
+        /** @description A length that is taken. */
+        SetLength: {
+            /**
+             * Format: int64
+             * @description In frames of the cut.
+             */
+            lengthFrames: number;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+        };
         /** @description A level for a swell or a dip. */
         SetLevel: {
             /**
@@ -1851,6 +2128,32 @@ export interface components {
             /** @description Where it begins, as timecode. */
             timecode: string;
         };
+        /** @description A passage in seconds. */
+        SpanView: {
+            /**
+             * Format: double
+             * @description To.
+             */
+            endS: number;
+            /**
+             * Format: double
+             * @description From.
+             */
+            startS: number;
+        };
+        /** @description A splice named by both bar lines, in seconds of the bed. */
+        SpliceName: {
+            /**
+             * Format: double
+             * @description The downbeat that is entered.
+             */
+            enterS: number;
+            /**
+             * Format: double
+             * @description The downbeat that is left.
+             */
+            leaveS: number;
+        };
         /** @description A splice. */
         SpliceView: {
             /**
@@ -1860,6 +2163,8 @@ export interface components {
             atS: number;
             /** @description How audible it is likely to be. */
             audible: components["schemas"]["AudibleView"];
+            /** @description Whether somebody asked for it or changed it. */
+            byHand: boolean;
             /**
              * Format: float
              * @description Correlation of both sides, -1 to 1.
@@ -1877,10 +2182,66 @@ export interface components {
              * @description How likely both sides could follow each other, 0 to 1.
              */
             goodness: number;
+            /**
+             * Format: int32
+             * @description How hard it is to hear, 0 to 100.
+             */
+            hardToHear: number;
+            /**
+             * Format: double
+             * @description How much later than the bar line both sides meet, in ms.
+             */
+            laterMs: number;
+            /** @description How it crosses. */
+            law: components["schemas"]["LawView"];
             /** @description The last bar heard before it. */
             leaveBar: number;
+            /**
+             * Format: double
+             * @description How far the entering side was moved later, in ms.
+             */
+            movedMs: number;
+            /** @description Both bar lines, by which it is named. */
+            name: components["schemas"]["SpliceName"];
+            /**
+             * Format: int32
+             * @description Share of the bed's own bar lines that surprise less, in percent.
+             */
+            surprisePercent: number;
+            /** @description What it costs, the most first. */
+            terms: components["schemas"]["TermView"][];
             /** @description Why it was chosen. */
             why: string;
+        };
+        /**
+         * @description Which start.
+         * @enum {string}
+         */
+        StartKindView: "free" | "top" | "cold" | "fadeIn";
+        /** @description A way to hold the stills. */
+        StillsView: {
+            /** @description Whether that is sensible. */
+            advised: boolean;
+            /**
+             * Format: double
+             * @description By how much each still is held longer; below 1 shorter.
+             */
+            factor: number;
+            /**
+             * Format: int64
+             * @description Length of the cut then, in frames.
+             */
+            lengthFrames: number;
+            /**
+             * Format: double
+             * @description The same in seconds.
+             */
+            lengthS: number;
+            /**
+             * Format: double
+             * @description How long a still stands then, on average.
+             */
+            meanHoldS: number;
         };
         /**
          * @description How sure something is.
@@ -1912,6 +2273,19 @@ export interface components {
             /** @description Take it although it may not be used for this cut's purpose; the warning stays in the record. */
             despiteObjection: boolean;
         };
+        /** @description Which way to take. */
+        TakeStills: {
+            /**
+             * Format: int64
+             * @description Length of the cut then, in frames.
+             */
+            lengthFrames: number;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+        };
         /** @description A take of the narration. */
         TakeView: {
             /**
@@ -1942,6 +2316,16 @@ export interface components {
             soundsLike?: components["schemas"]["KindView"] | null;
             /** @description Whether anything of it is heard. */
             used: boolean;
+        };
+        /** @description One term of what a splice costs. */
+        TermView: {
+            /**
+             * Format: float
+             * @description What it costs.
+             */
+            cost: number;
+            /** @description What it is about. */
+            name: string;
         };
         /** @description A line of a list that was not used. */
         UnusedView: {
@@ -1983,6 +2367,193 @@ export interface components {
              * @description Seconds from one peak to the next.
              */
             stepS: number;
+        };
+        /** @description One wish. Places in the bed and in the cut are seconds. */
+        WishBody: {
+            /**
+             * Format: double
+             * @description To.
+             */
+            endS: number;
+            /**
+             * Format: double
+             * @description From.
+             */
+            startS: number;
+            /** @enum {string} */
+            what: "keep";
+        } | {
+            /**
+             * Format: double
+             * @description To.
+             */
+            endS: number;
+            /**
+             * Format: double
+             * @description From.
+             */
+            startS: number;
+            /** @enum {string} */
+            what: "leaveOut";
+        } | {
+            /**
+             * Format: double
+             * @description To.
+             */
+            endS: number;
+            /**
+             * Format: double
+             * @description From.
+             */
+            startS: number;
+            /** @enum {string} */
+            what: "free";
+        } | {
+            /**
+             * Format: double
+             * @description Of the bed.
+             */
+            bedS: number;
+            /**
+             * Format: double
+             * @description Of the cut.
+             */
+            cutS: number;
+            /** @enum {string} */
+            what: "pin";
+        } | {
+            instead?: components["schemas"]["SpliceName"] | null;
+            /** @description Which. */
+            splice: components["schemas"]["SpliceName"];
+            /** @enum {string} */
+            what: "splice";
+        } | {
+            /** @description Which. */
+            splice: components["schemas"]["SpliceName"];
+            /** @enum {string} */
+            what: "noSplice";
+        } | {
+            /**
+             * Format: double
+             * @description Length of the crossfade in ms.
+             */
+            fadeMs?: number | null;
+            /** @description Its number, from 0. */
+            index: number;
+            /**
+             * Format: int32
+             * @description Both sides meet so many beats later.
+             */
+            laterBeats?: number;
+            /**
+             * Format: int64
+             * @description Both sides meet so many samples later.
+             */
+            laterSamples?: number;
+            law?: components["schemas"]["LawView"] | null;
+            /**
+             * Format: int64
+             * @description The entering side so many samples later in its source.
+             */
+            nudgeSamples?: number;
+            /** @enum {string} */
+            what: "touch";
+        } | {
+            /**
+             * Format: double
+             * @description On which moment of the bed, for a cold start or a fade in.
+             */
+            atS?: number | null;
+            /** @description Which way. */
+            kind: components["schemas"]["StartKindView"];
+            /** @enum {string} */
+            what: "start";
+        } | {
+            /**
+             * Format: double
+             * @description On which moment of the cut the own last hit falls.
+             */
+            hitS?: number | null;
+            /** @description Which way. */
+            kind: components["schemas"]["EndKindView"];
+            /**
+             * Format: double
+             * @description About how long a stop rings.
+             */
+            ringOutS?: number | null;
+            /** @enum {string} */
+            what: "end";
+        } | {
+            /**
+             * Format: double
+             * @description To.
+             */
+            endS?: number | null;
+            /**
+             * Format: double
+             * @description From.
+             */
+            startS?: number | null;
+            /** @enum {string} */
+            what: "place";
+        } | {
+            /** @description 1 to 32. */
+            bars: number;
+            /** @enum {string} */
+            what: "leastRun";
+        } | {
+            /**
+             * Format: int32
+             * @description 1 to 100.
+             */
+            times?: number | null;
+            /** @enum {string} */
+            what: "mostPlays";
+        } | {
+            /**
+             * Format: double
+             * @description 0 to 2.
+             */
+            percent: number;
+            /** @enum {string} */
+            what: "speedChange";
+        } | {
+            /** @description Which. */
+            liking: components["schemas"]["LikingView"];
+            /** @description Whether. */
+            on: boolean;
+            /** @enum {string} */
+            what: "liking";
+        };
+        /** @description What is wanted of the fit. */
+        WishesView: {
+            /** @description How it ends. */
+            end: components["schemas"]["EndKindView"];
+            /** @description Passages that must sound. */
+            keep: components["schemas"]["SpanView"][];
+            /** @description Bars played at least between two splices. */
+            leastRunBars: number;
+            /** @description Passages that must not. */
+            leaveOut: components["schemas"]["SpanView"][];
+            /** @description What can be liked better. */
+            likings: components["schemas"]["LikedView"][];
+            /**
+             * Format: int32
+             * @description How often a passage may be heard.
+             */
+            mostPlays?: number | null;
+            /** @description Pins. */
+            pins: components["schemas"]["PinView"][];
+            place?: components["schemas"]["SpanView"] | null;
+            /** @description Every wish that can be taken back, in words. */
+            said: string[];
+            /**
+             * Format: double
+             * @description The most that the speed may change.
+             */
+            speedPercent: number;
+            /** @description How it begins. */
+            start: components["schemas"]["StartKindView"];
         };
     };
     responses: never;
@@ -2606,6 +3177,177 @@ export interface operations {
             };
         };
     };
+    fit_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    fit_at: {
+        parameters: {
+            query: {
+                /** @description In frames of the cut. */
+                lengthFrames: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+        };
+    };
+    set_length: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetLength"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    ways_to_hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StillsView"][];
+                };
+            };
+        };
+    };
+    take_stills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeStills"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    say_wish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskWish"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    take_wish_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
     cancel_job: {
         parameters: {
             query?: never;
@@ -2893,6 +3635,32 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": unknown;
+                };
+            };
+        };
+    };
+    splice_close_up: {
+        parameters: {
+            query: {
+                /** @description On either side of the bar line, in seconds. */
+                reachS: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                revision: number;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloseUpView"];
                 };
             };
         };

@@ -2,7 +2,7 @@
 
 use super::ask::{Ask, Held, clock};
 use super::exact::Exact;
-use super::planner::{Arrival, Planner, Played};
+use super::planner::{Arrival, End, HEAD_SAMPLES, Planner, Played, Start};
 use super::scene::{ON_CUT_SAMPLES, Scene, SceneTables};
 use super::taste::Taste;
 use super::wishes::{EndWish, StartWish, Wishes};
@@ -46,7 +46,7 @@ fn base_taste(wishes: &Wishes) -> Taste {
         join: if l.few_splices { 1.5 } else { Taste::BEST.join },
         again: if l.own_order { 1.0 } else { 0.0 },
         builds: if l.builds { 0.5 } else { 0.0 },
-        under_speech: if l.quiet_under_speech { 0.15 } else { 0.0 },
+        under_speech: if l.quiet_under_speech { 0.3 } else { 0.0 },
         singing_under_speech: if l.no_singing_under_speech { 2.0 } else { 0.0 },
         marks: 0.12,
         ..Taste::BEST
@@ -217,6 +217,81 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
     found
 }
 
+/// A fitting with its splices as `request` has them by now, changed by hand or no longer; its runs stay.
+pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest, fitting: &Fitting) -> Fitting {
+    let place = request.place();
+    if reading.bar_count() < 2 || fitting.pieces.is_empty() || fitting.end == FittingEnd::Silence {
+        return fitting.clone();
+    }
+    let ask = Ask::new(reading, &request.wishes, place.start_samples, place.end_samples - place.start_samples);
+    let first = &fitting.pieces[0];
+    let start = match fitting.start {
+        FittingStart::Cold => Start::Cold(first.start_bar),
+        FittingStart::FadeIn => Start::FadeIn(first.start_bar),
+        FittingStart::Top => {
+            let beats = reading.downbeats[0] + 1..reading.downbeats[1];
+            let near = |beat: &usize| reading.beats_samples[*beat].abs_diff(first.source_start_samples + HEAD_SAMPLES) < 100;
+            beats.into_iter().find(near).map_or(Start::Top, Start::Pickup)
+        }
+    };
+    let runs: Vec<(usize, usize)> = fitting.pieces.iter().map(|p| (p.start_bar, p.end_bar)).collect();
+    let end = match fitting.end {
+        FittingEnd::OwnEnding => End::Own,
+        FittingEnd::Stop => End::Stop(runs[runs.len() - 1].1),
+        FittingEnd::Fade | FittingEnd::Silence => End::Fade,
+    };
+    let exact = Exact {
+        bed,
+        reading,
+        likeness,
+        ask: &ask,
+        touches: &request.wishes.touches,
+        place_start: place.start_samples,
+        line_surprises: &reading.line_surprises,
+    };
+    let made = exact.fitting(&Arrival { start, runs, end, cost: fitting.cost });
+    Fitting { name: fitting.name.clone(), notes: fitting.notes.clone(), ..made }
+}
+
+/// Lengths near the wanted one at which the bed ends by itself at its own speed, with no splice
+/// that may be heard, nearest first; its own length is among them where it is near enough.
+pub fn natural_lengths(reading: &Reading, likeness: &BarLikeness, request: &FitRequest) -> Vec<u64> {
+    /// From and to these shares of the wanted length.
+    const NEAR: std::ops::RangeInclusive<f64> = 0.5..=2.0;
+    /// As many are worth telling.
+    const MOST: usize = 6;
+    let place = request.place();
+    let wanted = (place.end_samples - place.start_samples) as i64;
+    if reading.bar_count() < 2 || wanted == 0 || reading.ending.kind != EndingKind::OwnEnding {
+        return Vec::new();
+    }
+    let wishes = Wishes { end: EndWish::OwnEnding { hit_samples: None }, start: StartWish::Top, ..request.wishes.clone() };
+    let ask = Ask::new(reading, &wishes, place.start_samples, wanted as u64);
+    let scene = SceneTables::new(&Scene::default(), 0, wanted);
+    let planner = Planner::new(reading, likeness, &ask, &scene, &[], Taste::BEST);
+    let longest = (wanted as f64 * NEAR.end()) as i64;
+    let sweep = planner.sweep(longest);
+    let head = super::planner::head_samples(reading) as i64;
+    let natural = |plan: &Arrival| {
+        let end = reading.ending.music_end_samples as i64;
+        let last = plan.runs.len() - 1;
+        let of = |(k, &(from, to)): (usize, &(usize, usize))| {
+            let (start, stop) = (if k == 0 { head } else { ask.lines[from] }, if k == last { end } else { ask.lines[to] });
+            stop - start
+        };
+        plan.runs.iter().enumerate().map(of).sum::<i64>() as u64
+    };
+    let unheard = |plan: &Arrival| plan.end == End::Own && plan.runs.windows(2).all(|w| likeness.could_follow(w[0].1, w[1].0) >= 0.9);
+    let shortest = (wanted as f64 * NEAR.start()) as i64;
+    let mut all: Vec<u64> =
+        (shortest..longest).step_by(SAMPLE_RATE_HZ as usize / 2).filter_map(|l| sweep.best(l)).filter(unheard).map(|p| natural(&p)).collect();
+    all.sort_unstable();
+    all.dedup_by_key(|l| *l / u64::from(SAMPLE_RATE_HZ));
+    all.sort_by_key(|l| l.abs_diff(wanted as u64));
+    all.truncate(MOST);
+    all
+}
+
 fn bar_times(fitting: &Fitting, ask: &Ask) -> Vec<(u64, usize)> {
     let lines: Vec<u64> = ask.lines.iter().map(|l| *l as u64).collect();
     fitting.bar_lines(&lines).into_iter().filter(|(_, bar)| bar + 1 < lines.len()).collect()
@@ -314,10 +389,12 @@ fn name_all(found: &mut [Fitting], ask: &Ask, scene: &Scene) {
     }
     // Two of one name are told apart by where they first splice.
     for k in 1..found.len() {
-        if found[..k].iter().any(|f| f.name == found[k].name)
-            && let Some(splice) = found[k].splices.first()
-        {
-            found[k].name = format!("{}, first splice at {}", found[k].name, clock(splice.at_samples));
+        if found[..k].iter().any(|f| f.name == found[k].name) {
+            let more = match found[k].splices.first() {
+                Some(splice) => format!("first splice at {}", clock(splice.at_samples)),
+                None => format!("from {} of the bed", clock(found[k].pieces[0].source_start_samples)),
+            };
+            found[k].name = format!("{}, {more}", found[k].name);
         }
     }
 }

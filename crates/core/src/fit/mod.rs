@@ -6,6 +6,7 @@
 //! | part | does |
 //! |---|---|
 //! | `wishes` | what somebody wants: passages, pins, start, end, likings |
+//! | `say` | one wish at a time, and taking it back |
 //! | `scene` | what the bed lies under: narration, picture cuts, moments |
 //! | `ask` | wishes in bars, and which of them contradict |
 //! | `taste` | weights by which alternatives differ |
@@ -27,12 +28,14 @@ mod alternatives;
 mod ask;
 mod exact;
 mod planner;
+mod say;
 mod scene;
 pub mod stills;
 mod taste;
 mod wishes;
 
-pub use alternatives::{fittings, quick_fitting};
+pub use alternatives::{fittings, natural_lengths, quick_fitting, retouched};
+pub use say::{Liking, Wish};
 pub use scene::{ON_CUT_SAMPLES, Scene};
 pub use wishes::{EndWish, Likings, MOST_MUSTS, Passage, Pin, StartWish, WishError, Wishes};
 
@@ -306,6 +309,34 @@ impl Fitting {
             FittingEnd::Silence => 0.3,
         };
         (f32::from(self.worst_splice().unwrap_or(100)) * ending).round() as u8
+    }
+
+    /// Samples of the bed that are heard, each counted once, and samples that are heard again.
+    pub fn heard_and_repeated_samples(&self) -> (u64, u64) {
+        let mut passages = self.heard_passages();
+        passages.sort_by_key(|p| p.start_samples);
+        let (mut heard, mut all, mut until) = (0, 0, 0);
+        for p in passages {
+            all += p.end_samples.saturating_sub(p.start_samples);
+            heard += p.end_samples.saturating_sub(p.start_samples.max(until));
+            until = until.max(p.end_samples);
+        }
+        (heard, all - heard)
+    }
+
+    /// Share of the time in which `other` plays the same moment of the bed, 0 to 1.
+    pub fn agreement(&self, other: &Self) -> f32 {
+        /// Half a second.
+        const STEP: usize = 24_000;
+        /// Nearer than this is the same moment: 50 ms.
+        const SAME_SAMPLES: f64 = 2400.0;
+        let at = |fitting: &Self, time: u64| {
+            let piece = fitting.pieces.iter().find(|p| (p.cut_start_samples..p.cut_end_samples).contains(&time));
+            piece.map(|p| p.source_position(time))
+        };
+        let times = || (self.start_samples..self.end_samples()).step_by(STEP);
+        let same = times().filter(|&t| matches!((at(self, t), at(other, t)), (Some(a), Some(b)) if (a - b).abs() < SAME_SAMPLES)).count();
+        same as f32 / times().count().max(1) as f32
     }
 
     /// How hard its worst splice is to hear; `None` without splices.

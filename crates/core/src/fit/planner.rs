@@ -28,6 +28,10 @@ pub const HEAD_SAMPLES: u64 = 240;
 pub const MOST_SHIFT_SAMPLES: i64 = 12_000;
 /// Length of a ring-out that we make: common practice wants at least 2 s.
 pub const RING_OUT_SAMPLES: i64 = 120_000;
+/// Cuts up to this length start cold as readily as from the top: 40 s.
+const SHORT_SAMPLES: i64 = 40 * SAMPLE_RATE_HZ as i64;
+/// What a longer one pays for giving the bed's opening up (judgement: about two fair splices).
+const OPENING_LOST: f32 = 1.5;
 /// States beyond which the time axis is made coarser.
 const MOST_STATES: usize = 4_000_000;
 
@@ -273,8 +277,10 @@ impl<'a> Planner<'a> {
                 (Start::Pickup(beat), HEAD_SAMPLES as i64 + heard - self.duration(0, 1), 0.3)
             }));
         }
+        // A short cut has no time for the opening; a longer one gives it up only for want of better.
+        let lost = if ask.starts.top && ask.wanted > SHORT_SAMPLES { OPENING_LOST } else { 0.0 };
         for bar in 0..self.last_bar {
-            let cost = self.opening_cost(bar);
+            let cost = lost + self.opening_cost(bar);
             // A first run shorter than the least is for those who name its bar.
             let may = |at: Option<Option<usize>>| at.is_some_and(|named| named.map_or(bar + self.least_run <= self.last_bar, |b| b == bar)) && !inside(bar);
             if may(ask.starts.cold) && (bar > 0 || ask.starts.cold == Some(Some(0)) || !ask.starts.top) {
@@ -528,7 +534,8 @@ impl Sweep<'_> {
             }
         };
         self.too_short(wanted, &mut offer);
-        let earliest = wanted - self.reach();
+        // A last hit with a place of its own may fall long before the end.
+        let earliest = if planner.ask.hit_is_pinned() { 0 } else { wanted - self.reach() };
         let first = (earliest / self.bucket).clamp(0, self.buckets as i64) as usize;
         let masks = planner.full as usize + 1;
         for at in first..self.buckets {
@@ -660,7 +667,7 @@ impl Planner<'_> {
         let end = self.reading.ending.music_end_samples as i64;
         let next = self.ask.pins.partition_point(|p| p.at < time);
         for (k, pin) in self.ask.pins.iter().enumerate().skip(next) {
-            if pin.bed < from - self.bucket || pin.bed > end {
+            if pin.bed < from - self.bucket || pin.bed > end || pin.at >= wanted {
                 return None;
             }
             cost += self.pin_cost(k, pin.bed - (from + pin.at - time))?;

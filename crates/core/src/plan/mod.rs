@@ -51,12 +51,15 @@ pub struct Plan {
     pub layers: Vec<Layer>,
     /// The phrases that the levels were set for, in samples of the cut.
     pub phrases: Vec<Phrase>,
+    /// Digest of what the bed was fitted under: whether narration or picture have changed since.
+    #[serde(default)]
+    pub fitted_under: String,
 }
 
 impl Plan {
     /// A plan of silence.
     pub fn empty(length_samples: u64) -> Self {
-        Self { length_samples, layers: Vec::new(), phrases: Vec::new() }
+        Self { length_samples, layers: Vec::new(), phrases: Vec::new(), fitted_under: String::new() }
     }
 
     /// The bed, if there is one.
@@ -156,5 +159,5 @@ pub fn propose(inputs: Inputs<'_>, before: &[LevelObject]) -> Plan {
     let layer = |role, sound: &str, piece| Layer { role, sound: sound.to_owned(), fitting: None, piece, levels: Vec::new() };
     layers.extend(narration.iter().map(|n| layer(Role::Narration, &n.piece.sound, Some(n.piece.clone()))));
     layers.extend(inputs.film.map(|sound| layer(Role::Film, sound, None)));
-    Plan { length_samples, layers, phrases }
+    Plan { length_samples, layers, phrases, fitted_under: String::new() }
 }

@@ -11,6 +11,7 @@
 //! | `likeness` | how well one bar could follow another |
 //! | `sections` | stretches of one character, grouped by likeness |
 //! | `key` | the key of the whole |
+//! | `singing` | where somebody sings or speaks |
 //! | `edges` | first sound, last hit, ring-out, fade |
 //!
 //! ```
@@ -32,6 +33,7 @@ mod likeness;
 mod metre;
 mod network;
 mod sections;
+mod singing;
 mod spectra;
 
 pub use bars::{Arc, BarCharacter, Motion};
@@ -47,7 +49,7 @@ use grid::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -232,7 +234,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     let (sections, section_confidence) = sections::find(&inputs, &likeness, &bar_levels_db, &bar_lines);
     let sections = correct::correct_sections(sections, &bar_lines, corrections);
     let characters = bars::characters(&grid.beats_s, &beat_features, &grid.downbeats, &onsets);
-    let singing = correct::correct_singing(Vec::new(), corrections);
+    let singing = correct::correct_singing(singing::passages(&inputs), corrections);
     step("done", 1.0)?;
     Ok(BedRead {
         reading: Reading {

@@ -27,8 +27,9 @@ fn every_length_at_every_rate_is_exact_to_the_sample() {
         let rate = FrameRate::new(num, den, false).unwrap();
         for seconds in [16.0, 33.3, 59.0, 60.0, 90.0, 111.0, 150.0, 200.0] {
             let length = rate.samples_from_frames(rate.frames_from_seconds(seconds).unwrap());
-            for fitting in fit(&made.sound, read, length) {
-                check_whole(&fitting, length);
+            let all = fit(&made.sound, read, length);
+            all.iter().for_each(|fitting| check_whole(fitting, length));
+            for fitting in all.into_iter().take(1) {
                 let plan = propose(length, Some(BedInput { sound: "bed", source: &made.sound, fitting: &fitting }), None, &[]);
                 // The last samples only: nothing hangs past the end, nothing is missing before it.
                 let tail = render(&plan, &|_| Some(&made.sound as &dyn Source), length - 100..length + 5000, Hear::Everything).unwrap();

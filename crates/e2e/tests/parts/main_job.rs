@@ -40,7 +40,7 @@ async fn a_bed_becomes_as_long_as_the_cut_and_breathes_with_the_narration() {
     browser.find("step-fit").await.unwrap().click().await.unwrap();
     browser.find("ribbon").await.unwrap();
     let ribbons = browser.count("ribbon").await.unwrap();
-    assert_eq!(browser.count("splice-row").await.unwrap() + 1, ribbons);
+    assert_eq!(browser.count("map-splice").await.unwrap() + 1, ribbons);
     browser.find("step-shape").await.unwrap().click().await.unwrap();
     browser.find("hairpin").await.unwrap();
     assert_eq!(browser.count("line").await.unwrap(), 6, "a minute at ten seconds a line");

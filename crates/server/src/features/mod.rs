@@ -2,6 +2,7 @@
 
 pub mod beds;
 pub mod cuts;
+pub mod fit;
 pub mod health;
 pub mod listening;
 pub mod picture;

@@ -12,9 +12,9 @@ use crate::features::sounds::store as sounds;
 use crate::features::voice::lay_take;
 use crate::problem::{Code, Problem};
 use crate::upload::extension;
-use jaunty_core::fit::{self, FitRequest, Fitting};
+use jaunty_core::fit::{self, FitRequest, Fitting, Scene, Wishes};
 use jaunty_core::kind::{self, Kind};
-use jaunty_core::picture::Line;
+use jaunty_core::picture::{Line, MomentKind};
 use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
 use jaunty_core::shape::LevelObject;
@@ -22,6 +22,7 @@ use jaunty_core::sound::Sound;
 use jaunty_core::speech::{SpeechReading, read_speech};
 use jaunty_core::voice::{Piece, lay};
 use jaunty_media::{DecodeError, PcmFile, film, speak, write_wav};
+use sha2::{Digest, Sha256};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -300,9 +301,14 @@ impl OpenBed {
         Ok(Some(Self { hash: hash.to_owned(), file, read }))
     }
 
-    fn fittings(&self, length_samples: u64) -> Vec<Fitting> {
-        fit::fittings(&self.file, &self.read.reading, &self.read.likeness, &FitRequest::of_length(length_samples))
+    fn fittings(&self, request: &FitRequest) -> Vec<Fitting> {
+        fit::fittings(&self.file, &self.read.reading, &self.read.likeness, request)
     }
+}
+
+/// The number of the fitting that plays most of what `played` plays.
+pub fn closest(fittings: &[Fitting], played: &Fitting) -> u32 {
+    (0..fittings.len()).max_by(|&a, &b| fittings[a].agreement(played).total_cmp(&fittings[b].agreement(played)).then(b.cmp(&a))).unwrap_or(0) as u32
 }
 
 /// What a plan is made from.
@@ -313,6 +319,40 @@ pub struct Material {
     takes: HashMap<String, (PcmFile, SpeechReading)>,
     film: Option<String>,
     bed: Option<OpenBed>,
+    wishes: Wishes,
+    scene: Scene,
+}
+
+/// What the bed of a cut lies under: narration, picture cuts, moments.
+///
+/// # Errors
+/// What the database says.
+pub async fn scene(app: &App, setup: &Setup) -> Result<Scene, Problem> {
+    let mut readings: HashMap<&str, Option<SpeechReading>> = HashMap::new();
+    let mut phrases = Vec::new();
+    for piece in &setup.pieces {
+        if !readings.contains_key(piece.sound.as_str()) {
+            readings.insert(&piece.sound, sounds::speech_reading(&app.pool, &piece.sound).await?);
+        }
+        if let Some(Some(reading)) = readings.get(piece.sound.as_str()) {
+            phrases.extend(piece.phrases(&reading.phrases).into_iter().map(|p| (p.start_samples, p.end_samples)));
+        }
+    }
+    phrases.sort_unstable();
+    let picture = &setup.picture;
+    let sample = |frame: u64| picture.rate.samples_from_frames(frame);
+    let inner = |frame: &u64| (1..picture.length_frames).contains(frame);
+    Ok(Scene {
+        phrases,
+        cuts: picture.shots.iter().map(|s| s.start_frame).filter(inner).map(sample).collect(),
+        hits: picture.moments.iter().filter(|m| m.kind == MomentKind::Hit).map(|m| m.frame).filter(inner).map(sample).collect(),
+    })
+}
+
+/// Digest of a scene: two that are alike have one.
+pub fn fitted_under(scene: &Scene) -> String {
+    let text = serde_json::json!([scene.phrases, scene.cuts, scene.hits]).to_string();
+    Sha256::digest(text.as_bytes()).iter().take(8).map(|byte| format!("{byte:02x}")).collect()
 }
 
 impl Material {
@@ -339,8 +379,47 @@ impl Material {
             pieces: setup.pieces.clone(),
             takes,
             film: setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.clone()),
+            wishes: bed.as_ref().and_then(|b| setup.wishes(&b.hash)).cloned().unwrap_or_default(),
+            scene: scene(app, setup).await?,
             bed,
         })
+    }
+
+    fn request(&self, wishes: Wishes) -> FitRequest {
+        FitRequest { length_samples: self.length_samples, wishes, scene: self.scene.clone() }
+    }
+
+    /// Digest of what the bed is fitted under.
+    pub fn fitted_under(&self) -> String {
+        fitted_under(&self.scene)
+    }
+
+    /// Samples of music in the bed.
+    pub fn music_samples(&self) -> u64 {
+        self.bed.as_ref().map_or(0, |b| b.read.reading.ending.music_end_samples.saturating_sub(b.read.reading.music_start_samples))
+    }
+
+    /// The fittings of the bed, none without one.
+    pub fn fittings(&self) -> Vec<Fitting> {
+        self.bed.as_ref().map_or(Vec::new(), |bed| bed.fittings(&self.request(self.wishes.clone())))
+    }
+
+    /// The best fitting alone.
+    pub fn quick_fitting(&self) -> Option<Fitting> {
+        let request = self.request(self.wishes.clone());
+        self.bed.as_ref().map(|bed| fit::quick_fitting(&bed.file, &bed.read.reading, &bed.read.likeness, &request))
+    }
+
+    /// A fitting with its splices as the wishes have them by now.
+    pub fn retouched(&self, fitting: &Fitting) -> Fitting {
+        let request = self.request(self.wishes.clone());
+        self.bed.as_ref().map_or_else(|| fitting.clone(), |bed| fit::retouched(&bed.file, &bed.read.reading, &bed.read.likeness, &request, fitting))
+    }
+
+    /// Lengths near that of the cut at which the bed ends by itself.
+    pub fn natural_lengths(&self) -> Vec<u64> {
+        let request = self.request(self.wishes.clone());
+        self.bed.as_ref().map_or(Vec::new(), |bed| fit::natural_lengths(&bed.read.reading, &bed.read.likeness, &request))
     }
 
     /// The plan with `fitting`, keeping what was set by hand in `before`.
@@ -365,11 +444,17 @@ async fn plan_cut(app: &App, cut: &CutRow, what: &str) -> Result<(), TaskError> 
     // A fitting that somebody chose stays while bed, its reading and length stay.
     let bed_hash = cut.setup.bed.as_ref().map_or("", |b| &b.hash);
     let same_reading = current.setup.corrections(bed_hash) == cut.setup.corrections(bed_hash);
-    let same_bed = current.setup.bed == cut.setup.bed && same_reading && current.plan.length_samples == material.length_samples;
-    let kept = same_bed.then_some((current.fittings, current.chosen)).filter(|(all, _)| !all.is_empty());
+    let same_wishes = current.setup.wishes(bed_hash) == cut.setup.wishes(bed_hash);
+    let same_bed = current.setup.bed == cut.setup.bed && same_reading && same_wishes && current.plan.length_samples == material.length_samples;
+    // The first narration is worth fitting anew for; after that a change of it must not move splices unasked.
+    let first_voice = current.setup.pieces.is_empty() && !cut.setup.pieces.is_empty() && current.chosen == 0;
+    let kept = (same_bed && !first_voice).then_some((current.fittings, current.chosen)).filter(|(all, _)| !all.is_empty());
+    let fitted_under = current.plan.fitted_under;
     let (fittings, chosen, plan) = blocking(move || {
-        let (fittings, chosen) = kept.unwrap_or_else(|| (material.bed.as_ref().map_or(Vec::new(), |b| b.fittings(material.length_samples)), 0));
-        let plan = material.propose(fittings.get(chosen as usize), &before);
+        let fitted_under = if kept.is_some() { fitted_under } else { material.fitted_under() };
+        let (fittings, chosen) = kept.unwrap_or_else(|| (material.fittings(), 0));
+        let mut plan = material.propose(fittings.get(chosen as usize), &before);
+        plan.fitted_under = fitted_under;
         (fittings, chosen, plan)
     })
     .await?;
@@ -394,14 +479,14 @@ async fn compare(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
             return Err(TaskError::Cancelled);
         }
         let Some(bed) = OpenBed::of(app, hash, cut.setup.corrections(hash)).await? else { continue };
-        let material = material.clone();
+        let (material, wishes) = (material.clone(), cut.setup.wishes(hash).cloned().unwrap_or_default());
         let (best, plan) = blocking(move || {
-            let best = bed.fittings(material.length_samples).into_iter().next();
-            let plan = material.propose_with(Some(&bed), best.as_ref(), &[]);
+            let request = material.request(wishes);
+            let best = fit::quick_fitting(&bed.file, &bed.read.reading, &bed.read.likeness, &request);
+            let plan = material.propose_with(Some(&bed), Some(&best), &[]);
             (best, plan)
         })
         .await?;
-        let Some(best) = best else { continue };
         let row = AuditionRow {
             sound_hash: (*hash).to_owned(),
             made_for: cut.setup.fitted_as(hash),

@@ -12,6 +12,7 @@ import {
   type MarkEdit,
   type Opinion,
   type Said,
+  type Wish,
   type WaveformView,
 } from '../../shared/http'
 
@@ -79,6 +80,33 @@ export function useCut(id: Ref<string>) {
             params: { path: { id: id.value, index } },
             body: { revision: revision(), underSpeechDb },
           }),
+        ),
+      ),
+    wish: (wish: Wish) =>
+      change(() =>
+        answer(server.POST('/api/cuts/{id}/fit/wishes', { params: path(), body: { revision: revision(), wish } })),
+      ),
+    takeWishBack: (index: number) =>
+      change(() =>
+        answer(
+          server.DELETE('/api/cuts/{id}/fit/wishes/{index}', {
+            params: { path: { id: id.value, index } },
+            body: { revision: revision() },
+          }),
+        ),
+      ),
+    setLength: (lengthFrames: number) =>
+      change(() =>
+        answer(
+          server.PUT('/api/cuts/{id}/fit/length', { params: path(), body: { revision: revision(), lengthFrames } }),
+        ),
+      ),
+    fitAgain: () =>
+      change(() => answer(server.POST('/api/cuts/{id}/fit/again', { params: path(), body: { revision: revision() } }))),
+    holdStills: (lengthFrames: number) =>
+      change(() =>
+        answer(
+          server.POST('/api/cuts/{id}/fit/stills', { params: path(), body: { revision: revision(), lengthFrames } }),
         ),
       ),
     useBed: (soundHash: string) =>

@@ -17,6 +17,7 @@ function stand(lengthSamples = 2_880_000) {
     candidate: ref<string | null>(null),
     soundClock: vi.fn(),
     startedAt: () => null,
+    before: ref(false),
     setVolume: vi.fn(),
     step: vi.fn(),
     tryCandidate: vi.fn(),

@@ -9,9 +9,9 @@ const props = defineProps<{ cut: CutView; listening: Listening }>()
 
 const ALL: { hear: Hear; label: string }[] = [
   { hear: 'everything', label: 'everything' },
-  { hear: 'bed', label: 'bed alone' },
-  { hear: 'voice', label: 'voice alone' },
-  { hear: 'film', label: "film's own sound" },
+  { hear: 'bed', label: 'bed' },
+  { hear: 'voice', label: 'voice' },
+  { hear: 'film', label: 'film' },
 ]
 const CHOICES = computed(() => ALL.filter((choice) => choice.hear !== 'film' || props.cut.film?.hasSound))
 const ready = computed(() => props.cut.plan.lengthSamples > 0)
@@ -40,7 +40,8 @@ useEventListener(document, 'keydown', (event) => {
   else if (/^[1-4]$/.test(event.key)) {
     const choice = CHOICES.value[Number(event.key) - 1]
     if (choice) listening.listenTo(choice.hear)
-  } else return
+  } else if (event.key === '5' && cut.plan.parent) listening.before.value = !listening.before.value
+  else return
   event.preventDefault()
 })
 </script>
@@ -86,6 +87,17 @@ useEventListener(document, 'keydown', (event) => {
         @click="listening.listenTo(choice.hear)"
       >
         {{ choice.label }} <kbd>{{ k + 1 }}</kbd>
+      </button>
+      <button
+        v-if="cut.plan.parent"
+        class="plain"
+        :class="{ on: listening.before.value }"
+        :aria-pressed="listening.before.value"
+        :title="`Hear it without: ${cut.plan.what}`"
+        data-test="hear-before"
+        @click="listening.before.value = !listening.before.value"
+      >
+        before this change <kbd>5</kbd>
       </button>
     </div>
     <span class="level soft">

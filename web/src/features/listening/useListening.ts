@@ -16,6 +16,8 @@ export function useListening(cut: Ref<CutView | null>) {
   const hear = ref<Hear>('everything')
   /** Hash of the candidate that is tried as the bed; null hears the plan. */
   const candidate = ref<string | null>(null)
+  /** Hears the plan as it was before the last change. */
+  const before = ref(false)
   let context: AudioContext | null = null
   const soundClock = () => (context ??= new AudioContext({ sampleRate: RATE_HZ, latencyHint: 'interactive' }))
 
@@ -26,7 +28,9 @@ export function useListening(cut: Ref<CutView | null>) {
       const value = cut.value
       const query = new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length) })
       if (!candidate.value) query.set('hear', hear.value)
-      const place = candidate.value ? `candidates/${candidate.value}` : `revisions/${value?.plan.revision}`
+      const plan = value?.plan
+      const revision = before.value ? (plan?.parent ?? plan?.revision) : plan?.revision
+      const place = candidate.value ? `candidates/${candidate.value}` : `revisions/${revision}`
       return fetchSound(`/api/cuts/${value?.id}/${place}/sound?${query}`, signal)
     },
     ended: () => {
@@ -133,7 +137,13 @@ export function useListening(cut: Ref<CutView | null>) {
       }
     },
   )
-  watch([() => cut.value?.plan.revision, hear, candidate], ([, , to], [, , from]) => {
+  // What is before a change is another thing after the next one.
+  watch(
+    () => cut.value?.plan.revision,
+    () => (before.value = false),
+    { flush: 'sync' },
+  )
+  watch([() => cut.value?.plan.revision, hear, candidate, before], ([, , to], [, , from]) => {
     // A candidate's sound does not hang on the plan's revision.
     if (playing.value && !(to && to === from)) void player.switchOver()
   })
@@ -152,6 +162,7 @@ export function useListening(cut: Ref<CutView | null>) {
     passage,
     hear,
     candidate,
+    before,
     soundClock,
     startedAt: () => player.startedAt(),
     setVolume: (volume: number) => player.setVolume(volume),

@@ -4,14 +4,16 @@ use super::setup::{Film, Licence, ListReport, Opinion, Setup, TakeOrigin};
 use super::store::{self, CutRow, RevisionRow};
 use crate::App;
 use crate::features::beds::{KindView, store as auditions};
+use crate::features::fit::{LawView, SpliceName, WishesView};
 use crate::features::picture::MomentKindView;
 use crate::features::shelf;
 use crate::features::sounds::store as sounds;
 use crate::jobs::queue::{self, JobRow};
+use crate::jobs::tasks::{fitted_under, scene};
 use crate::problem::Problem;
 use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
-use jaunty_core::fit::{Audible, Fitting, FittingEnd};
+use jaunty_core::fit::{Audible, Fitting, FittingEnd, FittingStart, Wishes};
 use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Moment, Origin, Picture, Shot};
 use jaunty_core::reading::{EndingKind, Key, Motion, Reading};
@@ -617,6 +619,10 @@ pub struct PieceView {
     pub cut_start_s: f64,
     /// End in seconds of the cut.
     pub cut_end_s: f64,
+    /// Its first bar, from 1.
+    pub start_bar: usize,
+    /// Its last bar.
+    pub end_bar: usize,
 }
 
 /// How much a splice is likely to be noticed.
@@ -643,14 +649,40 @@ pub struct SpliceView {
     pub enter_bar: usize,
     /// How audible it is likely to be.
     pub audible: AudibleView,
+    /// How hard it is to hear, 0 to 100.
+    pub hard_to_hear: u8,
+    /// Share of the bed's own bar lines that surprise less, in percent.
+    pub surprise_percent: u8,
     /// How likely both sides could follow each other, 0 to 1.
     pub goodness: f32,
     /// Length of the crossfade in ms.
     pub crossfade_ms: f64,
+    /// How it crosses.
+    pub law: LawView,
+    /// How far the entering side was moved later, in ms.
+    pub moved_ms: f64,
+    /// How much later than the bar line both sides meet, in ms.
+    pub later_ms: f64,
     /// Correlation of both sides, -1 to 1.
     pub correlation: f32,
+    /// What it costs, the most first.
+    pub terms: Vec<TermView>,
     /// Why it was chosen.
     pub why: String,
+    /// Whether somebody asked for it or changed it.
+    pub by_hand: bool,
+    /// Both bar lines, by which it is named.
+    pub name: SpliceName,
+}
+
+/// One term of what a splice costs.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct TermView {
+    /// What it is about.
+    pub name: String,
+    /// What it costs.
+    pub cost: f32,
 }
 
 impl From<&jaunty_core::fit::Splice> for SpliceView {
@@ -664,10 +696,18 @@ impl From<&jaunty_core::fit::Splice> for SpliceView {
                 Audible::Listen => AudibleView::Listen,
                 Audible::Maybe => AudibleView::Maybe,
             },
+            hard_to_hear: splice.hard_to_hear(),
+            surprise_percent: (100.0 * splice.surprise_rank).round() as u8,
             goodness: splice.goodness,
             crossfade_ms: seconds_from_samples(splice.join.fade_samples) * 1000.0,
+            law: splice.join.law.into(),
+            moved_ms: splice.join.moved_samples as f64 / 48.0,
+            later_ms: splice.join.later_samples as f64 / 48.0,
             correlation: splice.join.correlation,
+            terms: splice.terms.iter().map(|t| TermView { name: t.name.clone(), cost: t.cost }).collect(),
             why: splice.why.clone(),
+            by_hand: splice.by_hand,
+            name: splice.at.into(),
         }
     }
 }
@@ -686,10 +726,36 @@ pub enum FittingEndView {
     Silence,
 }
 
+/// How a fitting begins.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum FittingStartView {
+    /// From the top.
+    Top,
+    /// At full level on a downbeat.
+    Cold,
+    /// Faded in.
+    FadeIn,
+}
+
 /// A fitting to choose from.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct FittingView {
+    /// What makes it different, in a few words.
+    pub name: String,
+    /// How hard its worst splice is to hear, 0 to 100; none without splices.
+    pub worst: Option<u8>,
+    /// What the planner pays for it; lower is better.
+    pub cost: f32,
+    /// How it begins.
+    pub start: FittingStartView,
+    /// Length of a ring-out that we make, in seconds.
+    pub ring_out_s: Option<f64>,
+    /// Seconds of the bed that are never heard.
+    pub left_out_s: f64,
+    /// Seconds of the cut in which something is heard again.
+    pub repeated_s: f64,
     /// Its runs.
     pub pieces: Vec<PieceView>,
     /// Its splices.
@@ -704,15 +770,30 @@ pub struct FittingView {
     pub notes: Vec<String>,
 }
 
-impl From<&Fitting> for FittingView {
-    fn from(fitting: &Fitting) -> Self {
+impl FittingView {
+    /// The view of a fitting of a bed with so many samples of music.
+    pub fn of(fitting: &Fitting, music_samples: u64) -> Self {
         let piece = |p: &jaunty_core::fit::Piece| PieceView {
             source_start_s: seconds_from_samples(p.source_start_samples),
             source_end_s: p.source_position(p.cut_end_samples) / f64::from(jaunty_core::SAMPLE_RATE_HZ),
             cut_start_s: seconds_from_samples(p.cut_start_samples),
             cut_end_s: seconds_from_samples(p.cut_end_samples),
+            start_bar: p.start_bar + 1,
+            end_bar: p.end_bar,
         };
+        let (heard, repeated) = fitting.heard_and_repeated_samples();
         Self {
+            name: fitting.name.clone(),
+            worst: fitting.worst_splice(),
+            cost: fitting.cost,
+            start: match fitting.start {
+                FittingStart::Top => FittingStartView::Top,
+                FittingStart::Cold => FittingStartView::Cold,
+                FittingStart::FadeIn => FittingStartView::FadeIn,
+            },
+            ring_out_s: fitting.ring_out.map(|r| seconds_from_samples(r.length_samples.saturating_sub(r.fed_samples))),
+            left_out_s: seconds_from_samples(music_samples.saturating_sub(heard)),
+            repeated_s: seconds_from_samples(repeated),
             pieces: fitting.pieces.iter().map(piece).collect(),
             splices: fitting.splices.iter().map(SpliceView::from).collect(),
             end: match fitting.end {
@@ -808,6 +889,8 @@ pub struct PlanView {
     pub revision: u32,
     /// What was done last.
     pub what: String,
+    /// The revision that it was made from.
+    pub parent: Option<u32>,
     /// What undo would take back.
     pub undo: Option<String>,
     /// What redo would do again.
@@ -820,6 +903,10 @@ pub struct PlanView {
     pub fittings: Vec<FittingView>,
     /// Which of them is played.
     pub chosen: u32,
+    /// Whether narration or picture have changed since the bed was fitted.
+    pub fitted_before: bool,
+    /// What is wanted of the fit.
+    pub wishes: WishesView,
     /// Bar lines of the bed as fitted.
     pub bar_lines: Vec<BarLineView>,
     /// Swells and dips.
@@ -1155,6 +1242,8 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
         objections.extend(licence_view(app, cut, licence).await?.objection);
     }
     let redo = store::child(&app.pool, cut.id, row.revision).await?.map(|(_, what)| what);
+    let fitted_under = fitted_under(&scene(app, &row.setup).await?);
+    let music_samples = reading.map_or(0, |r| r.ending.music_end_samples.saturating_sub(r.music_start_samples));
     let bed = row.plan.bed();
     let fitting = bed.and_then(|b| b.fitting.as_ref());
     let bar_lines = fitting.zip(reading).map_or(Vec::new(), |(fitting, reading)| bar_line_views(fitting, reading));
@@ -1168,13 +1257,16 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
     };
     Ok(PlanView {
         revision: row.revision,
+        parent: row.parent,
         undo: row.parent.map(|_| row.what.clone()),
         what: row.what,
         redo,
         saved_at: row.created_at.and_utc(),
         length_samples: row.plan.length_samples,
-        fittings: row.fittings.iter().map(FittingView::from).collect(),
+        fittings: row.fittings.iter().map(|f| FittingView::of(f, music_samples)).collect(),
         chosen: row.chosen,
+        fitted_before: !row.plan.fitted_under.is_empty() && row.plan.fitted_under != fitted_under,
+        wishes: bed.and_then(|b| row.setup.wishes(&b.sound)).map_or_else(|| WishesView::from(&Wishes::default()), WishesView::from),
         bar_lines,
         levels,
         phrases: row.plan.phrases.iter().map(phrase).collect(),

@@ -3,6 +3,7 @@
 //! It is kept with every revision, so that whatever is said can be taken back.
 
 use chrono::{DateTime, Utc};
+use jaunty_core::fit::Wishes;
 use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Line, Picture};
 use jaunty_core::reading::Correction;
@@ -80,6 +81,9 @@ pub struct Candidate {
     /// What was agreed, for pieces of a supplier.
     #[serde(default)]
     pub licence: Option<Licence>,
+    /// What is wanted of its fit.
+    #[serde(default)]
+    pub wishes: Wishes,
     /// What a person said about its reading, in order.
     #[serde(default)]
     pub corrections: Vec<Correction>,
@@ -206,8 +210,8 @@ impl Setup {
     /// film's sound.
     pub fn fitted_as(&self, hash: &str) -> String {
         let film = self.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.as_ref());
-        let heard = (self.picture.length_samples(), &self.pieces, &self.lines, film, self.corrections(hash));
-        let text = serde_json::json!([heard.0, heard.1, heard.2, heard.3, heard.4]).to_string();
+        let heard = (self.picture.length_samples(), &self.pieces, &self.lines, film, self.corrections(hash), self.wishes(hash));
+        let text = serde_json::json!([heard.0, heard.1, heard.2, heard.3, heard.4, heard.5]).to_string();
         Sha256::digest(text.as_bytes()).iter().map(|byte| format!("{byte:02x}")).collect()
     }
 
@@ -222,6 +226,11 @@ impl Setup {
         self.candidates.iter().find(|c| c.hash == hash).map_or(&[], |c| &c.corrections)
     }
 
+    /// What is wanted of the fit of a bed.
+    pub fn wishes(&self, hash: &str) -> Option<&Wishes> {
+        self.candidates.iter().find(|c| c.hash == hash).map(|c| &c.wishes)
+    }
+
     /// Adds a candidate unless it is there.
     pub fn add_candidate(&mut self, hash: &str, name: &str, licence: Option<Licence>) {
         match self.candidates.iter_mut().find(|c| c.hash == hash) {
@@ -233,6 +242,7 @@ impl Setup {
                 opinion: None,
                 note: String::new(),
                 licence,
+                wishes: Wishes::default(),
                 corrections: Vec::new(),
             }),
         }

@@ -230,14 +230,28 @@ pub async fn child(pool: &MySqlPool, cut: Uuid, parent: u32) -> Result<Option<(u
 /// # Errors
 /// [`Code::Stale`] if another revision is shown by now, or what the database says.
 pub async fn append(pool: &MySqlPool, cut: &CutRow, next: &Next<'_>) -> Result<u32, Problem> {
+    append_wanting(pool, cut, next, &|_| Ok(())).await
+}
+
+/// Appends a revision as [`append`] does, and applies `edit` to what is wanted as well.
+///
+/// # Errors
+/// As [`append`], and what `edit` says.
+pub async fn append_wanting(
+    pool: &MySqlPool,
+    cut: &CutRow,
+    next: &Next<'_>,
+    edit: &(dyn Fn(&mut Setup) -> Result<(), Problem> + Sync),
+) -> Result<u32, Problem> {
     let mut transaction = pool.begin().await?;
-    let shown = locked(&mut transaction, cut.id).await?.revision;
-    if shown != cut.revision {
+    let mut row = locked(&mut transaction, cut.id).await?;
+    if row.revision != cut.revision {
         return Err(Problem::new(Code::Stale, "Another change came first."));
     }
+    edit(&mut row.setup)?;
     let number = next_number(&mut transaction, cut.id).await?;
-    write(&mut transaction, cut.id, number, Some(shown), next).await?;
-    sqlx::query("UPDATE cuts SET revision = ? WHERE id = ?").bind(number).bind(cut.id).execute(&mut *transaction).await?;
+    write(&mut transaction, cut.id, number, Some(row.revision), next).await?;
+    sqlx::query("UPDATE cuts SET setup = ?, revision = ? WHERE id = ?").bind(Json(&row.setup)).bind(number).bind(cut.id).execute(&mut *transaction).await?;
     transaction.commit().await?;
     Ok(number)
 }

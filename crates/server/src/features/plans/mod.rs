@@ -24,7 +24,11 @@ pub struct FromRevision {
     pub revision: u32,
 }
 
-async fn seen(app: &App, id: Uuid, revision: u32) -> Result<(CutRow, RevisionRow), Problem> {
+/// The cut and its shown revision, if that is the one that the client saw.
+///
+/// # Errors
+/// [`Code::Stale`] if it is not.
+pub async fn seen(app: &App, id: Uuid, revision: u32) -> Result<(CutRow, RevisionRow), Problem> {
     let cut = cuts::known(&app.pool, id).await?;
     let current = cuts::current(&app.pool, &cut).await?;
     if current.revision != revision {
@@ -51,7 +55,8 @@ pub async fn choose_fitting(app: web::Data<App>, id: web::Path<Uuid>, body: web:
     let fitting = current.fittings.get(body.index as usize).cloned().ok_or_else(|| Problem::not_found("fitting"))?;
     let material = Material::of(&app, &current.setup).await.map_err(Problem::internal)?;
     let before = current.plan.bed().map_or(Vec::new(), |b| b.levels.clone());
-    let plan = web::block(move || material.propose(Some(&fitting), &before)).await?;
+    let fitted_under = current.plan.fitted_under.clone();
+    let plan = web::block(move || jaunty_core::plan::Plan { fitted_under, ..material.propose(Some(&fitting), &before) }).await?;
     let what = format!("take fitting {}", body.index + 1);
     cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: body.index }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))

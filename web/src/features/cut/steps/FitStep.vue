@@ -1,41 +1,141 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-import type { FittingView, SpliceView } from '../../../shared/http'
+import { onKeyStroke, useDebounceFn } from '@vueuse/core'
+import type { TableColumnType } from 'ant-design-vue'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { answer, server, type FittingView, type StillsView, type Wish } from '../../../shared/http'
 import { clock, count } from '../../../shared/words'
 import MapView from '../../map/MapView.vue'
+import SpliceCloseUp from '../../map/SpliceCloseUp.vue'
+import WishesPanel from '../../map/WishesPanel.vue'
 import { useWaveform } from '../useCut'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
 const plan = computed(() => props.cut.plan)
-const fitting = computed(() => plan.value?.fittings[plan.value.chosen])
+const chosen = computed(() => plan.value.fittings[plan.value.chosen])
+const busy = computed(() => props.actions.busy.value)
 const bedWave = useWaveform(() => (props.cut.bed?.reading ? `/api/sounds/${props.cut.bed.hash}/waveform` : null))
 const cutWave = useWaveform(() =>
-  fitting.value ? `/api/cuts/${props.cut.id}/revisions/${plan.value?.revision}/waveform` : null,
+  chosen.value ? `/api/cuts/${props.cut.id}/revisions/${plan.value.revision}/waveform` : null,
 )
 
-const ENDS = { ownEnding: 'own ending', fade: 'fades out at the end', silence: 'ends before the cut' }
-const SHORT = { silent: 'unnoticed', listen: 'worth a listen', maybe: 'may be heard' }
-const AUDIBLE = { silent: 'nobody should notice it', listen: 'worth a listen', maybe: 'may be heard' }
-
-function speed(of: FittingView): string {
-  const percent = of.speedChangePercent
-  return Math.abs(percent) < 0.005
-    ? 'own speed'
-    : `${Math.abs(percent).toFixed(2)} % ${percent > 0 ? 'faster' : 'slower'}`
+/** What another length would give, while it is dragged. */
+const tried = shallowRef<{ lengthS: number; fitting: FittingView | null } | null>(null)
+const fitting = computed(() => tried.value?.fitting ?? chosen.value)
+let asking: AbortController | null = null
+async function tryLength(seconds: number) {
+  const frames = Math.max(1, Math.round((seconds * props.cut.rate.num) / props.cut.rate.den))
+  const lengthS = (frames * props.cut.rate.den) / props.cut.rate.num
+  tried.value = { lengthS, fitting: tried.value?.fitting ?? null }
+  asking?.abort()
+  asking = new AbortController()
+  const found = await answer(
+    server.GET('/api/cuts/{id}/fit/at', {
+      params: { path: { id: props.cut.id }, query: { lengthFrames: frames } },
+      signal: asking.signal,
+    }),
+  ).catch(() => null)
+  if (found && tried.value?.lengthS === lengthS) tried.value = { lengthS, fitting: found }
 }
+const setLength = (seconds: number) =>
+  void props.actions.setLength(Math.round((seconds * props.cut.rate.num) / props.cut.rate.den))
+// The new plan comes by an event; what was tried stands until then.
+watch(
+  () => [plan.value.revision, props.cut.lengthFrames],
+  () => (tried.value = null),
+)
 
-function worst(of: FittingView): SpliceView['audible'] | null {
-  const order = ['maybe', 'listen', 'silent'] as const
-  return order.find((audible) => of.splices.some((splice) => splice.audible === audible)) ?? null
-}
+const spliceIndex = ref(0)
+const splice = computed(() => chosen.value?.splices[Math.min(spliceIndex.value, (chosen.value?.splices.length ?? 0) - 1)])
+const closeUp = ref<InstanceType<typeof SpliceCloseUp>>()
+watch(
+  () => plan.value.chosen,
+  () => (spliceIndex.value = 0),
+)
 
-function hearAround(splice: SpliceView) {
+function hearAround() {
+  if (!splice.value) return
   const reading = props.cut.bed?.reading
   const bar = reading && reading.tempoBpm > 0 ? (60 / reading.tempoBpm) * reading.metre : 2
-  props.listening.listenTo('bed')
-  props.listening.repeatPassage(splice.atS - bar, Math.min(props.cut.lengthS, splice.atS + bar))
+  props.listening.repeatPassage(splice.value.atS - bar, Math.min(props.cut.lengthS, splice.value.atS + bar))
 }
+
+/** The fitting that was played before this one: both are heard in turn. */
+const other = ref<number | null>(null)
+async function take(index: number) {
+  const from = plan.value.chosen
+  if (index === from || busy.value) return
+  if (await props.actions.takeFitting(index)) other.value = from
+}
+const wish = (said: Wish) => void props.actions.wish(said)
+
+const ENDS = { ownEnding: 'own ending', stop: 'stop, rings out', fade: 'fade', silence: 'ends early' }
+const by = (of: (f: FittingView) => number) => (a: { fitting: FittingView }, b: { fitting: FittingView }) =>
+  of(a.fitting) - of(b.fitting)
+const columns: TableColumnType<{ fitting: FittingView; index: number }>[] = [
+  { title: '', key: 'number', width: 26 },
+  { title: 'what sets it apart', key: 'name' },
+  { title: 'splices', key: 'splices', width: 68, sorter: by((f) => f.splices.length) },
+  { title: 'hard to hear', key: 'worst', width: 80, sorter: by((f) => f.worst ?? 100) },
+  { title: 'left out', key: 'left', width: 70, sorter: by((f) => f.leftOutS) },
+  { title: 'again', key: 'again', width: 60, sorter: by((f) => f.repeatedS) },
+  { title: 'speed', key: 'speed', width: 66, sorter: by((f) => Math.abs(f.speedChangePercent)) },
+]
+const rows = computed(() => plan.value.fittings.map((one, index) => ({ fitting: one, index, key: index })))
+const cell = (text: string) => text
+function text(one: FittingView, column: unknown): string {
+  switch (column) {
+    case 'splices':
+      return one.splices.length ? String(one.splices.length) : 'none'
+    case 'worst':
+      return one.worst == null ? '–' : String(one.worst)
+    case 'left':
+      return one.leftOutS < 0.5 ? '–' : clock(one.leftOutS)
+    case 'again':
+      return one.repeatedS < 0.5 ? '–' : clock(one.repeatedS)
+    case 'speed':
+      return Math.abs(one.speedChangePercent) < 0.005
+        ? 'own'
+        : cell(`${one.speedChangePercent > 0 ? '+' : '−'}${Math.abs(one.speedChangePercent).toFixed(2)} %`)
+    default:
+      return ''
+  }
+}
+
+const stills = shallowRef<StillsView[] | null>(null)
+const lookForStills = useDebounceFn(async () => {
+  stills.value = props.cut.shots.some((shot) => shot.still)
+    ? await answer(server.GET('/api/cuts/{id}/fit/stills', { params: { path: { id: props.cut.id } } })).catch(() => null)
+    : null
+}, 400)
+watch(
+  () => [props.cut.bed?.hash, props.cut.lengthFrames, props.cut.shots],
+  () => void lookForStills(),
+  { immediate: true },
+)
+
+const typing = (event: KeyboardEvent) => (event.target as HTMLElement).matches('input, textarea, [role=combobox]')
+const plainKey = (event: KeyboardEvent) => !typing(event) && !event.ctrlKey && !event.metaKey && !event.altKey
+onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z', '<', '>'], (event) => {
+  if (!chosen.value || !plainKey(event)) return
+  const total = plan.value.fittings.length
+  const act: Record<string, () => void> = {
+    ArrowUp: () => void take((plan.value.chosen + total - 1) % total),
+    ArrowDown: () => void take((plan.value.chosen + 1) % total),
+    x: () => other.value !== null && void take(other.value),
+    ',': () => closeUp.value?.nudge(-48),
+    '.': () => closeUp.value?.nudge(48),
+    '<': () => closeUp.value?.nudge(-1),
+    '>': () => closeUp.value?.nudge(1),
+    ';': () => closeUp.value?.touch({ laterBeats: -1 }),
+    "'": () => closeUp.value?.touch({ laterBeats: 1 }),
+    t: () => closeUp.value?.nextBest(),
+    Enter: () => !(event.target as HTMLElement).matches('button, a, [role=slider]') && hearAround(),
+  }
+  if (busy.value && event.key !== 'Enter') return
+  act[event.key]?.()
+  if (act[event.key]) event.preventDefault()
+})
 </script>
 
 <template>
@@ -43,53 +143,94 @@ function hearAround(splice: SpliceView) {
     <header class="step-head">
       <h2>Fit</h2>
       <span v-if="fitting && cut.bed?.lengthS" class="soft"
-        >{{ clock(cut.bed.lengthS) }} of music become {{ clock(cut.lengthS) }}</span
+        >{{ clock(cut.bed.lengthS) }} of music become {{ clock(tried?.lengthS ?? cut.lengthS) }}, exact to the sample</span
       >
+      <span v-if="tried" class="trying" role="status">
+        trying <b class="numbers">{{ clock(tried.lengthS, true) }}</b>
+        <template v-if="tried.fitting"
+          >: {{ tried.fitting.splices.length ? count(tried.fitting.splices.length, 'splice') : 'no splice' }},
+          {{ ENDS[tried.fitting.end] }}<template v-if="tried.fitting.worst != null">, {{ tried.fitting.worst }} of 100 hard to hear</template></template
+        >
+        <button class="plain" data-test="take-length" @click="setLength(tried.lengthS)">make the cut so long <kbd>↵</kbd></button>
+        <button class="plain" @click="tried = null">leave it</button>
+      </span>
+      <span v-else-if="plan.fittedBefore" class="trying">
+        The narration or the picture changed since this was fitted.
+        <button class="plain" :disabled="busy" data-test="fit-again" @click="actions.fitAgain()">Fit again</button>
+      </span>
     </header>
-    <template v-if="fitting && plan">
+    <template v-if="fitting && chosen">
       <MapView
         :cut="cut"
         :fitting="fitting"
+        :tried-s="tried?.lengthS ?? null"
         :bed-wave="bedWave"
         :cut-wave="cutWave"
         :position-s="listening.positionS.value"
+        :chosen-splice="spliceIndex"
         @seek="listening.seek"
+        @wish="wish"
+        @take-back="(index) => actions.takeWishBack(index)"
+        @splice="(index) => (spliceIndex = index)"
+        @try-length="tryLength"
+        @set-length="setLength"
       />
+      <p v-for="note in chosen.notes" :key="note" class="warn note" data-test="fit-note">{{ note }}</p>
       <div class="columns">
         <div>
-          <h3>Fittings <small class="soft">exact to the sample, best first</small></h3>
-          <button
-            v-for="(one, k) in plan.fittings"
-            :key="k"
-            class="plain fitting"
-            :class="{ taken: k === plan.chosen }"
-            :aria-pressed="k === plan.chosen"
-            :disabled="actions.busy.value"
-            data-test="fitting"
-            @click="k !== plan.chosen && actions.takeFitting(k)"
+          <h3>
+            Fittings <small class="soft">best first; <kbd>↑</kbd> <kbd>↓</kbd> flick through, <kbd>X</kbd> the one before</small>
+          </h3>
+          <a-table
+            :columns="columns"
+            :data-source="rows"
+            :pagination="false"
+            size="small"
+            :row-class-name="(row: { index: number }) => (row.index === plan.chosen ? 'taken' : '')"
+            :custom-row="
+              (row: { index: number }) => ({
+                onClick: () => take(row.index),
+                'data-test': 'fitting',
+                'aria-selected': row.index === plan.chosen,
+              })
+            "
           >
-            <span>{{ k + 1 }}</span>
-            <b>{{ one.splices.length ? count(one.splices.length, 'splice') : 'no splice' }}</b>
-            <span>{{ ENDS[one.end] }}</span>
-            <span class="soft">{{ speed(one) }}</span>
-            <span :class="worst(one) === 'maybe' ? 'warn' : 'soft'">{{
-              worst(one) ? SHORT[worst(one) ?? 'silent'] : ''
-            }}</span>
-          </button>
-          <p v-for="note in fitting.notes" :key="note" class="warn">{{ note }}</p>
+            <template #bodyCell="{ column, record }">
+              <span v-if="column.key === 'number'" class="soft">{{ record.index + 1 }}</span>
+              <button v-else-if="column.key === 'name'" class="plain name" :title="record.fitting.name">
+                {{ record.fitting.name }}
+              </button>
+              <span v-else class="numbers" :class="{ warn: column.key === 'worst' && (record.fitting.worst ?? 100) < 40 }">{{
+                text(record.fitting, column.key)
+              }}</span>
+            </template>
+          </a-table>
+          <WishesPanel
+            :cut="cut"
+            :busy="busy"
+            :stills="stills"
+            :position-s="listening.positionS.value"
+            @wish="wish"
+            @take-back="(index) => actions.takeWishBack(index)"
+            @hold="(frames) => actions.holdStills(frames)"
+          />
         </div>
-        <div>
-          <h3>Splices of this fitting</h3>
-          <p v-if="!fitting.splices.length" class="soft">None: the bed is played as it is.</p>
-          <div v-for="splice in fitting.splices" :key="splice.atS" class="splice" data-test="splice-row">
-            <b class="numbers">{{ clock(splice.atS, true) }}</b>
-            <span>
-              after bar {{ splice.leaveBar }} comes bar {{ splice.enterBar }}, {{ AUDIBLE[splice.audible] }}
-              <small class="soft">{{ splice.why }}; crossfade {{ splice.crossfadeMs.toFixed(0) }} ms</small>
-            </span>
-            <a-button size="small" @click="hearAround(splice)">Hear it</a-button>
-          </div>
-        </div>
+        <SpliceCloseUp
+          v-if="splice"
+          ref="closeUp"
+          :cut="cut"
+          :splice="splice"
+          :index="Math.min(spliceIndex, chosen.splices.length - 1)"
+          :count="chosen.splices.length"
+          :busy="busy"
+          @wish="wish"
+          @hear="hearAround"
+          @go="(index) => (spliceIndex = index)"
+        />
+        <section v-else>
+          <h3>No splice</h3>
+          <p class="soft">The bed is played as it is: nothing to hear, nothing to mend.</p>
+        </section>
       </div>
     </template>
     <a-empty v-else description="A bed is needed before it can be fitted.">
@@ -101,33 +242,32 @@ function hearAround(splice: SpliceView) {
 <style scoped>
 .columns {
   display: grid;
-  grid-template-columns: minmax(430px, 1fr) minmax(0, 1.1fr);
-  gap: 34px;
-  margin-top: 8px;
+  grid-template-columns: minmax(0, 1.2fr) minmax(400px, 1fr);
+  gap: 24px;
+  margin-top: 4px;
 }
-.fitting {
-  display: grid;
-  grid-template-columns: 14px 76px 150px 96px 1fr;
-  gap: 8px;
-  width: 100%;
+.trying {
+  margin-left: auto;
+}
+.note {
+  margin: 2px 0;
+}
+.name {
+  padding: 0;
   text-align: left;
-  padding: 6px 8px;
+  line-height: 1.25;
 }
-.fitting:hover:not(:disabled) {
-  text-decoration: none;
-  background: #f2ead8;
+:deep(.ant-table) {
+  background: transparent;
 }
-.fitting.taken {
+:deep(.ant-table-tbody > tr) {
+  cursor: pointer;
+}
+:deep(.ant-table-tbody > tr.taken > td) {
   background: #e9dfc8;
 }
-.splice {
-  display: grid;
-  grid-template-columns: 54px 1fr auto;
-  gap: 10px;
-  align-items: start;
-  margin-bottom: 10px;
-}
-.splice small {
-  display: block;
+:deep(.ant-table-cell) {
+  padding: 3px 5px !important;
+  font-size: 13px;
 }
 </style>

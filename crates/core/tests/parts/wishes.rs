@@ -1,0 +1,334 @@
+//! Wishes of a fitting: what is kept, left out, pinned, how it starts and stops, and what happens
+//! when it cannot be.
+
+use super::music::{Made, Piece};
+use jaunty_core::fit::stills::hold;
+use jaunty_core::fit::{
+    EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Passage, Pin, Scene, StartWish, Wish, Wishes, fittings, natural_lengths, quick_fitting, retouched,
+};
+use jaunty_core::mix::FittedBed;
+use jaunty_core::picture::{Moment, MomentKind, Origin, Picture, Shot};
+use jaunty_core::reading::{BedRead, keep_going, read_bed};
+use jaunty_core::sound::Source;
+use jaunty_core::splice::{Law, Touch};
+use jaunty_core::units::FrameRate;
+use std::sync::LazyLock;
+
+const S: u64 = 48_000;
+
+fn read(piece: Piece) -> (Made, BedRead) {
+    let made = piece.make();
+    let read = read_bed(&made.sound, &mut keep_going()).unwrap();
+    (made, read)
+}
+
+static POP: LazyLock<(Made, BedRead)> = LazyLock::new(|| read(Piece::pop(104.0, 48)));
+
+fn best(length_samples: u64, wishes: &[Wish]) -> Fitting {
+    with(length_samples, wishes, Scene::default())
+}
+
+fn with(length_samples: u64, wishes: &[Wish], scene: Scene) -> Fitting {
+    let (made, read) = &*POP;
+    let mut all = Wishes::default();
+    wishes.iter().for_each(|w| all.say(w.clone()).unwrap());
+    quick_fitting(&made.sound, &read.reading, &read.likeness, &FitRequest { length_samples, wishes: all, scene })
+}
+
+fn line(bar: usize) -> u64 {
+    POP.1.reading.bar_lines_samples()[bar]
+}
+
+fn passage(from: usize, to: usize) -> Passage {
+    Passage { start_samples: line(from), end_samples: line(to) }
+}
+
+/// Bars that are heard for most of their length.
+fn bars_heard(fitting: &Fitting) -> Vec<usize> {
+    let lines = POP.1.reading.bar_lines_samples();
+    let share = |bar: usize| -> u64 {
+        fitting.heard_passages().iter().map(|p| p.end_samples.min(lines[bar + 1]).saturating_sub(p.start_samples.max(lines[bar]))).max().unwrap_or(0)
+    };
+    (0..lines.len() - 1).filter(|&b| 10 * share(b) > 9 * (lines[b + 1] - lines[b])).collect()
+}
+
+#[test]
+fn a_pinned_moment_sounds_at_its_moment_to_the_sample() {
+    // The bed's chords return every eight bars: pins near such places can be met by good splices.
+    for (bar, earlier, off_s, length_s) in [(17, 8, 0.2, 70), (9, 0, 0.1, 60), (33, 16, -0.2, 90), (13, 8, 0.05, 45), (20, 0, 0.3, 100)] {
+        let at_s = (line(bar) - POP.1.reading.music_start_samples - (line(earlier) - line(0))) as f64 / S as f64 + off_s;
+        let pin = Pin { bed_samples: line(bar) + 333, cut_samples: (at_s * S as f64) as u64 };
+        let fitting = best(length_s * S, &[Wish::Pin(pin)]);
+        assert!(fitting.notes.iter().all(|n| !n.contains("set aside")), "bar {bar} at {at_s}: {:?}", fitting.notes);
+        let piece = fitting.pieces.iter().find(|p| (p.cut_start_samples..p.cut_end_samples).contains(&pin.cut_samples)).unwrap();
+        assert_eq!(piece.source_position(pin.cut_samples), pin.bed_samples as f64, "bar {bar} at {at_s} s");
+        assert!((fitting.speed - 1.0).abs() <= 0.0105, "{}", fitting.speed);
+        assert_eq!(fitting.end_samples(), length_s * S);
+    }
+}
+
+#[test]
+fn two_pins_hold_together_and_the_music_between_is_smooth() {
+    let pins = [Pin { bed_samples: line(9), cut_samples: line(9) + 4000 }, Pin { bed_samples: line(33), cut_samples: line(25) - 9000 }];
+    let fitting = best(80 * S, &pins.map(Wish::Pin));
+    for pin in pins {
+        let piece = fitting.pieces.iter().find(|p| (p.cut_start_samples..p.cut_end_samples).contains(&pin.cut_samples)).unwrap();
+        assert_eq!(piece.source_position(pin.cut_samples), pin.bed_samples as f64, "{:?}", fitting.notes);
+        // No jump in the sound where the speed changes.
+        let heard = FittedBed::new(&POP.0.sound, &fitting);
+        let mut around = vec![0.0f32; 64];
+        heard.read(0, pin.cut_samples as i64 - 32, &mut around);
+        let mut there = vec![0.0f32; 64];
+        POP.0.sound.read(0, pin.bed_samples as i64 - 32, &mut there);
+        let worst = around.iter().zip(&there).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+        assert!(worst < 0.05, "{worst} beside a pin");
+    }
+}
+
+#[test]
+fn what_is_left_out_never_sounds_and_what_is_kept_always_does() {
+    for length_s in (30..130).step_by(7) {
+        let fitting = best(length_s * S, &[Wish::LeaveOut(passage(8, 16)), Wish::Keep(passage(24, 28))]);
+        let heard = bars_heard(&fitting);
+        assert!(!heard.iter().any(|b| (8..16).contains(b)), "{length_s} s: {heard:?}");
+        let set_aside = fitting.notes.iter().any(|n| n.contains("set aside"));
+        assert!(set_aside || (24..28).all(|b| heard.contains(&b)), "{length_s} s: {heard:?} {:?}", fitting.notes);
+        assert!(!set_aside || length_s < 40, "{length_s} s: {:?}", fitting.notes);
+    }
+}
+
+#[test]
+fn a_cold_start_is_at_full_level_at_once() {
+    let fitting = best(40 * S, &[Wish::Start(StartWish::Cold { at_samples: Some(line(16)) })]);
+    assert_eq!((fitting.start, fitting.pieces[0].start_bar), (FittingStart::Cold, 16));
+    let heard = FittedBed::new(&POP.0.sound, &fitting);
+    let mut first = vec![0.0f32; 4800];
+    heard.read(0, 0, &mut first);
+    let mut there = vec![0.0f32; 4800];
+    POP.0.sound.read(0, line(16) as i64, &mut there);
+    let level = |s: &[f32]| s.iter().map(|x| x * x).sum::<f32>();
+    assert!(level(&first) > 0.8 * level(&there), "the first tenth of a second is there");
+}
+
+#[test]
+fn a_stop_lands_on_a_downbeat_and_rings_to_the_end_without_a_gap() {
+    let fitting = best(47 * S, &[Wish::End(EndWish::Stop { ring_out_samples: Some(3 * S) })]);
+    assert_eq!(fitting.end, FittingEnd::Stop);
+    let ring = fitting.ring_out.unwrap();
+    let hit = fitting.last_hit_samples.unwrap();
+    let lines = POP.1.reading.bar_lines_samples();
+    let source = fitting.pieces.last().unwrap().source_position(hit);
+    assert!(lines.iter().any(|l| (*l as f64 - source).abs() < 2.0), "the last hit is a downbeat");
+    assert!((47 * S - hit).abs_diff(3 * S) < 3 * S / 2, "it rings for about as long as asked");
+    let heard = FittedBed::new(&POP.0.sound, &fitting);
+    let db = |from: u64, length: usize| {
+        let mut samples = vec![0.0f32; length];
+        heard.read(0, from as i64, &mut samples);
+        10.0 * (samples.iter().map(|x| x * x).sum::<f32>() / length as f32 + 1e-12).log10()
+    };
+    // Common practice wants at least 2 s of room after the last beat; the tail dies away, it is not cut.
+    let stop = ring.stop_samples();
+    let levels: Vec<f32> = (0..8).map(|k| db(stop + k * 12_000, 12_000)).collect();
+    assert!(levels[0] > db(stop - 12_000, 12_000) - 12.0, "the room takes over: {levels:?}");
+    assert!(levels.windows(2).all(|w| w[1] < w[0] + 3.0) && levels[7] < levels[0] - 15.0, "{levels:?}");
+    assert!(db(47 * S - 480, 480) < -60.0, "silent at the very end");
+}
+
+#[test]
+fn the_own_last_hit_falls_on_the_frame_that_was_asked_for() {
+    let rate = FrameRate::new(25, 1, false).unwrap();
+    let hit = POP.1.reading.ending.last_hit_samples;
+    for (bars, off_frames) in [(16, 3i64), (16, -5), (24, 0), (24, 7)] {
+        let frame = (rate.frame_at_sample(hit - POP.1.reading.music_start_samples - (line(bars) - line(0))) as i64 + off_frames) as u64;
+        let at = rate.samples_from_frames(frame);
+        let fitting = best(90 * S, &[Wish::End(EndWish::OwnEnding { hit_samples: Some(at) })]);
+        assert_eq!(fitting.end, FittingEnd::OwnEnding, "{:?}", fitting.notes);
+        assert!(fitting.last_hit_samples.unwrap().abs_diff(at) <= 1, "frame {frame}: {:?} for {at}", fitting.last_hit_samples);
+    }
+}
+
+#[test]
+fn wishes_that_contradict_are_named_and_the_rest_holds() {
+    // Both want other music at one moment.
+    let pins = [Pin { bed_samples: line(9), cut_samples: 20 * S }, Pin { bed_samples: line(33), cut_samples: 21 * S }];
+    let fitting = best(60 * S, &pins.map(Wish::Pin));
+    let told: Vec<&String> = fitting.notes.iter().filter(|n| n.contains("set aside")).collect();
+    assert!(told.len() == 1 && told[0].contains("contradicts the pin"), "{:?}", fitting.notes);
+    // In what is to be left out.
+    let fitting = best(60 * S, &[Wish::LeaveOut(passage(8, 16)), Wish::Pin(Pin { bed_samples: line(12), cut_samples: 30 * S })]);
+    assert!(fitting.notes.iter().any(|n| n.contains("set aside") && n.contains("to be left out")), "{:?}", fitting.notes);
+    assert!(!bars_heard(&fitting).iter().any(|b| (8..16).contains(b)));
+    // Longer than the cut; and an ending that is not there.
+    let fitting = best(12 * S, &[Wish::Keep(passage(8, 24))]);
+    assert!(fitting.notes.iter().any(|n| n.contains("longer than")), "{:?}", fitting.notes);
+    let (made, read) = read(Piece { ring_s: 0.0, ..Piece::pop(120.0, 24) });
+    let wishes = Wishes { end: EndWish::OwnEnding { hit_samples: None }, ..Wishes::default() };
+    let request = FitRequest { wishes, ..FitRequest::of_length(30 * S) };
+    let notes = quick_fitting(&made.sound, &read.reading, &read.likeness, &request).notes;
+    assert!(notes.iter().any(|n| n.contains("this bed has none")), "{notes:?}");
+}
+
+#[test]
+fn a_splice_is_moved_forbidden_and_changed_by_hand() {
+    let top = Wish::Start(StartWish::Top);
+    let length = line(28) + 2 * S;
+    let first = best(length, std::slice::from_ref(&top));
+    let splice = &first.splices[0];
+    let (leave, enter) = (splice.leave_bar, splice.enter_bar);
+    let moved = jaunty_core::splice::SpliceAt { leave_samples: line(leave + 1), enter_samples: line(enter + 1) };
+    let second = best(length, &[top.clone(), Wish::Splice(moved, Some(splice.at))]);
+    assert!(second.splices.iter().any(|s| (s.leave_bar, s.enter_bar) == (leave + 1, enter + 1) && s.by_hand), "{:?}", second.notes);
+    let third = best(length, &[top, Wish::NoSplice(splice.at)]);
+    assert!(third.splices.iter().all(|s| (s.leave_bar, s.enter_bar) != (leave, enter)));
+    // A change by hand moves no other sample than those about the splice.
+    let (made, read) = &*POP;
+    let mut wishes = Wishes { start: StartWish::Top, most_speed_change: 0.0, ..Wishes::default() };
+    let request = FitRequest { wishes: wishes.clone(), ..FitRequest::of_length(length) };
+    let first = retouched(&made.sound, &read.reading, &read.likeness, &request, &first);
+    let splice = &first.splices[0];
+    let touch =
+        Touch { splice: splice.at, moved_samples: Some(splice.join.moved_samples + 7), later_samples: 480, fade_samples: Some(4800), law: Law::EqualPower };
+    wishes.say(Wish::Touch(touch)).unwrap();
+    let request = FitRequest { wishes, ..FitRequest::of_length(length) };
+    let touched = retouched(&made.sound, &read.reading, &read.likeness, &request, &first);
+    let join = touched.splices[0].join;
+    assert_eq!((join.moved_samples, join.later_samples, join.fade_samples, join.law), (splice.join.moved_samples + 7, 480, 4800, Law::EqualPower));
+    let heard = |fitting: &Fitting, from: u64| {
+        let mut samples = vec![0.0f32; 4800];
+        FittedBed::new(&made.sound, fitting).read(0, from as i64, &mut samples);
+        samples
+    };
+    assert!(heard(&first, splice.at_samples - 3 * S) == heard(&touched, splice.at_samples - 3 * S));
+    assert!(heard(&first, splice.at_samples - 4000) != heard(&touched, splice.at_samples - 4000));
+}
+
+#[test]
+fn alternatives_differ_and_say_how() {
+    let (made, read) = &*POP;
+    for length_s in [30, 62, 90, 150] {
+        let all = fittings(&made.sound, &read.reading, &read.likeness, &FitRequest::of_length(length_s * S));
+        assert!((4..=8).contains(&all.len()), "{length_s} s: {} fittings", all.len());
+        for (k, one) in all.iter().enumerate() {
+            assert!(!one.name.is_empty() && all[..k].iter().all(|o| o.name != one.name), "{length_s} s: {:?}", all.iter().map(|f| &f.name).collect::<Vec<_>>());
+            let alike = |o: &Fitting| o.agreement(one) > 0.999 && o.end == one.end && o.start == one.start;
+            assert!(!all[..k].iter().any(alike), "{length_s} s: {} comes twice", one.name);
+        }
+    }
+}
+
+#[test]
+fn quiet_bars_lie_under_speech_and_strong_ones_in_the_gaps() {
+    // Bars 0 to 23 without drums, 24 to 47 with them: the speech has the second half of the cut.
+    let (made, read) = read(Piece { drums: false, ..Piece::pop(104.0, 24) });
+    let quiet = made.sound;
+    let loud = Piece::pop(104.0, 24).make().sound;
+    let join = (made.downbeats_s[24.min(made.downbeats_s.len() - 1)] * 48_000.0) as usize;
+    let planes = (0..2).map(|c| {
+        let mut plane = quiet.channels()[c.min(quiet.channels().len() - 1)][..join].to_vec();
+        plane.extend(&loud.channels()[c.min(loud.channels().len() - 1)][(0.3 * 48_000.0) as usize..]);
+        plane
+    });
+    let bed = jaunty_core::sound::Sound::new(planes.collect());
+    let whole = read_bed(&bed, &mut keep_going()).unwrap();
+    drop(read);
+    let half = whole.reading.bar_count() / 2;
+    let level = |phrases: Vec<(u64, u64)>| {
+        let request = FitRequest { scene: Scene { phrases, ..Scene::default() }, ..FitRequest::of_length(50 * S) };
+        let fitting = quick_fitting(&bed, &whole.reading, &whole.likeness, &request);
+        let lines = fitting.bar_lines(&whole.reading.bar_lines_samples());
+        // Share of strong bars in each half of the cut.
+        let strong = |from: u64, to: u64| {
+            let bars: Vec<usize> = lines.iter().filter(|l| (from..to).contains(&l.0)).map(|l| l.1).collect();
+            bars.iter().filter(|b| **b >= half).count() as f32 / bars.len().max(1) as f32
+        };
+        (strong(0, 24 * S), strong(26 * S, 48 * S))
+    };
+    let (_, free) = level(vec![(S, 24 * S)]);
+    let (_, spoken) = level(vec![(26 * S, 48 * S)]);
+    assert!(free > spoken + 0.3, "strong bars in the second half: {free} when it is a gap, {spoken} under speech");
+}
+
+#[test]
+fn every_second_from_ten_to_three_times_the_bed_is_exact_and_as_asked() {
+    let beds = [
+        Piece::pop(104.0, 24),
+        Piece::pop(72.0, 16),
+        Piece::pop(168.0, 40),
+        Piece { metre: 3, ..Piece::pop(140.0, 30) },
+        Piece { compound: true, metre: 2, ..Piece::pop(66.0, 24) },
+        Piece { metre: 5, ..Piece::pop(150.0, 16) },
+        Piece { metre: 6, ..Piece::pop(180.0, 16) },
+        Piece { drums: false, ..Piece::pop(96.0, 20) },
+        Piece { swing: 0.66, ..Piece::pop(132.0, 24) },
+        Piece { pickup: 2, ..Piece::pop(110.0, 20) },
+        Piece { drift: 0.03, ..Piece::pop(118.0, 32) },
+        Piece { ring_s: 0.0, head_s: 0.0, ..Piece::pop(120.0, 8) },
+    ];
+    for (k, piece) in beds.into_iter().enumerate() {
+        let (made, read) = read(piece);
+        let longest = 3 * made.sound.len_samples() / S;
+        let lines = read.reading.bar_lines_samples();
+        let out = Passage { start_samples: lines[lines.len() / 2], end_samples: lines[(lines.len() / 2 + 2).min(lines.len() - 1)] };
+        for length_s in (10..=longest).step_by(if k < 2 { 1 } else { 5 }) {
+            for leave_out in [Vec::new(), vec![out]] {
+                let wishes = Wishes { leave_out: leave_out.clone(), ..Wishes::default() };
+                let request = FitRequest { wishes, ..FitRequest::of_length(length_s * S) };
+                let fitting = quick_fitting(&made.sound, &read.reading, &read.likeness, &request);
+                assert_eq!((fitting.start_samples, fitting.length_samples), (0, length_s * S));
+                assert_eq!(fitting.pieces.last().unwrap().cut_end_samples, length_s * S);
+                assert!(fitting.pieces.windows(2).all(|w| w[0].cut_end_samples == w[1].cut_start_samples));
+                assert!((fitting.speed - 1.0).abs() <= 0.0105, "bed {k}, {length_s} s: {}", fitting.speed);
+                if fitting.notes.iter().all(|n| !n.contains("set aside")) && fitting.end != FittingEnd::Silence {
+                    let sounds = |p: &Passage| leave_out.iter().any(|o| p.end_samples.min(o.end_samples) > p.start_samples.max(o.start_samples) + S / 4);
+                    assert!(!fitting.heard_passages().iter().any(sounds), "bed {k}, {length_s} s plays what was left out");
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn the_bed_lies_where_it_was_put() {
+    let place = Passage { start_samples: 12 * S + 7, end_samples: 53 * S + 11 };
+    let fitting = best(80 * S, &[Wish::Place(Some(place))]);
+    assert_eq!((fitting.start_samples, fitting.end_samples()), (place.start_samples, place.end_samples));
+    let heard = FittedBed::new(&POP.0.sound, &fitting);
+    let mut samples = vec![1.0f32; 4800];
+    heard.read(0, place.start_samples as i64 - 4800, &mut samples);
+    assert!(samples.iter().all(|s| *s == 0.0), "silence before");
+    heard.read(0, place.end_samples as i64, &mut samples);
+    assert!(samples.iter().all(|s| *s == 0.0), "silence after");
+}
+
+#[test]
+fn stills_take_the_length_of_the_bed_up() {
+    // Common practice, no source: 56 s of 8 stills at 7 s become 82 s at 10.25 s each.
+    let rate = FrameRate::new(25, 1, false).unwrap();
+    let mut picture = Picture::new(rate, 56 * 25);
+    picture.shots =
+        (0..8).map(|k| Shot { name: format!("still {k}"), start_frame: k * 175, end_frame: (k + 1) * 175, still: true, origin: Origin::Hand }).collect();
+    picture.moments = vec![Moment { name: "bell".into(), frame: 350, kind: MomentKind::Hit, origin: Origin::Hand }];
+    let held = hold(&picture, 82 * 25).unwrap();
+    assert!((held.mean_hold_frames / 25.0 - 10.25).abs() < 1e-9 && held.advised);
+    assert_eq!(held.shot_frames.iter().sum::<u64>(), 82 * 25, "exact to the frame");
+    picture.take_holding(&held);
+    assert_eq!((picture.length_frames, picture.shots[7].end_frame), (2050, 2050));
+    assert_eq!(picture.moments[0].frame, picture.shots[2].start_frame, "a moment stays in its shot");
+    assert!(!hold(&picture, 200 * 25).unwrap().advised, "2.4 times as long is no longer the same film");
+    // Nothing to hold, or less room than a frame each.
+    picture.shots.iter_mut().for_each(|s| s.still = false);
+    assert_eq!(hold(&picture, 90 * 25), None);
+}
+
+#[test]
+fn natural_lengths_need_neither_speed_nor_silence() {
+    let (made, read) = &*POP;
+    let own = read.reading.ending.music_end_samples - read.reading.music_start_samples;
+    let lengths = natural_lengths(&read.reading, &read.likeness, &FitRequest::of_length(90 * S));
+    assert!(lengths.iter().any(|l| l.abs_diff(own) < S / 2), "the bed's own {own}: {lengths:?}");
+    for length in lengths {
+        let wishes = Wishes { end: EndWish::OwnEnding { hit_samples: None }, most_speed_change: 0.0, ..Wishes::default() };
+        let fitting = quick_fitting(&made.sound, &read.reading, &read.likeness, &FitRequest { wishes, ..FitRequest::of_length(length) });
+        assert_eq!((fitting.end, fitting.speed), (FittingEnd::OwnEnding, 1.0), "{length}: {:?}", fitting.notes);
+    }
+}

@@ -1,0 +1,212 @@
+<script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { layoutCloseUp, CLOSE } from '../../drawing/closeUp'
+import type { CloseUpView, CutView, SpliceView, Wish } from '../../shared/http'
+import { clock, decibels } from '../../shared/words'
+
+/** One splice: both sides over each other, and everything that can be changed of it. */
+const props = defineProps<{ cut: CutView; splice: SpliceView; index: number; count: number; busy: boolean }>()
+const emit = defineEmits<{ wish: [wish: Wish]; hear: []; go: [index: number] }>()
+
+const REACHES = [2.4, 0.6, 0.12, 0.03]
+const zoom = ref(1)
+const view = shallowRef<CloseUpView | null>(null)
+const holder = ref<HTMLElement>()
+const { width } = useElementSize(holder)
+const picture = computed(() => (view.value ? layoutCloseUp(view.value, width.value || 480) : null))
+
+watch(
+  () =>
+    `/api/cuts/${props.cut.id}/revisions/${props.cut.plan.revision}/splices/${props.index}?reachS=${REACHES[zoom.value]}`,
+  async (url, _, onCleanup) => {
+    let late = false
+    onCleanup(() => (late = true))
+    const reply = await globalThis.fetch(url).catch(() => null)
+    if (reply?.ok && !late) view.value = (await reply.json()) as CloseUpView
+  },
+  { immediate: true },
+)
+
+const LAWS = [
+  { value: 'measured', label: 'level held, as measured' },
+  { value: 'equalPower', label: 'equal power' },
+  { value: 'equalGain', label: 'equal gain' },
+]
+const touch = (what: Omit<Extract<Wish, { what: 'touch' }>, 'what' | 'index'>) =>
+  emit('wish', { what: 'touch', index: props.index, ...what })
+const nudge = (samples: number) => touch({ nudgeSamples: samples })
+const setFade = (ms: unknown) => {
+  if (typeof ms === 'number' && Math.abs(ms - props.splice.crossfadeMs) > 0.05) touch({ fadeMs: ms })
+}
+const nextBest = () => emit('wish', { what: 'noSplice', splice: props.splice.name })
+const terms = computed(() => props.splice.terms.map((t) => `${t.name} ${t.cost.toFixed(2)}`).join(', '))
+const joint = computed(() => (view.value ? `${view.value.jointDb < 0 ? '−' : '+'}${Math.abs(view.value.jointDb).toFixed(1)} dB` : ''))
+defineExpose({ nudge, touch, nextBest })
+</script>
+
+<template>
+  <section class="close-up" aria-label="Splice close up" data-test="close-up">
+    <header>
+      <h3>
+        Splice {{ index + 1 }}<small v-if="count > 1" class="soft"> of {{ count }}</small>
+      </h3>
+      <span class="soft">
+        <b class="numbers">{{ clock(splice.atS, true) }}</b> bar {{ splice.leaveBar }} goes on at bar {{ splice.enterBar }}
+      </span>
+      <span class="hard" title="How hard it is to hear, 0 to 100: the chance that such a join was a good one when measured, less what it surprises more than the bed's own bar lines do">
+        <b class="numbers">{{ splice.hardToHear }}</b> of 100 hard to hear
+      </span>
+    </header>
+    <div ref="holder" class="picture">
+      <svg v-if="picture" :width="width" :height="CLOSE.height" role="img" :aria-label="`Both sides of splice ${index + 1}`">
+        <rect x="0.5" y="0.5" :width="width - 1" :height="CLOSE.levelTop - 4" class="paper" />
+        <rect :x="picture.fadeX" y="1" :width="picture.fadeWidth" :height="CLOSE.levelTop - 5" class="fade" />
+        <path :d="picture.leaving" class="leaving" />
+        <path :d="picture.entering" class="entering" />
+        <line x1="0" :x2="width" :y1="CLOSE.middle" :y2="CLOSE.middle" class="axis" />
+        <line v-for="x in picture.leavingBeats" :key="`l${x}`" :x1="x" :x2="x" y1="2" y2="12" class="beat" />
+        <line
+          v-for="x in picture.enteringBeats"
+          :key="`e${x}`"
+          :x1="x"
+          :x2="x"
+          :y1="CLOSE.levelTop - 15"
+          :y2="CLOSE.levelTop - 5"
+          class="beat"
+        />
+        <path :d="picture.gainOut" class="gain" />
+        <path :d="picture.gainIn" class="gain" />
+        <line :x1="picture.zero" :x2="picture.zero" y1="1" :y2="CLOSE.levelTop - 5" class="line" />
+        <text x="6" y="24" class="side">leaving</text>
+        <text x="6" :y="CLOSE.levelTop - 20" class="side">entering</text>
+        <path :d="picture.level" class="level" />
+        <text x="6" :y="CLOSE.height - 3" class="side">level through the joint {{ joint }}</text>
+      </svg>
+      <div v-else class="soft waiting" role="status">looking closer …</div>
+    </div>
+    <div class="doing">
+      <a-button size="small" data-test="hear-splice" @click="emit('hear')">Hear two bars around it <kbd>↵</kbd></a-button>
+      <a-button size="small" :disabled="busy" data-test="next-best" @click="nextBest">Try the next best place <kbd>T</kbd></a-button>
+      <button class="plain" title="Closer, or from farther" @click="zoom = (zoom + 1) % REACHES.length">
+        {{ REACHES[zoom]! >= 0.1 ? `${REACHES[zoom]} s` : `${REACHES[zoom]! * 1000} ms` }} either side
+      </button>
+    </div>
+    <div class="doing">
+      <span class="soft">entering side</span>
+      <button class="plain" :disabled="busy" @click="nudge(-48)">1 ms earlier <kbd>,</kbd></button>
+      <button class="plain" :disabled="busy" data-test="nudge-later" @click="nudge(48)">later <kbd>.</kbd></button>
+      <button class="plain" :disabled="busy" @click="nudge(-1)">1 sample earlier <kbd>&lt;</kbd></button>
+      <button class="plain" :disabled="busy" @click="nudge(1)">later <kbd>&gt;</kbd></button>
+    </div>
+    <div class="doing">
+      <span class="soft">both meet</span>
+      <button class="plain" :disabled="busy" @click="touch({ laterBeats: -1 })">a beat earlier <kbd>;</kbd></button>
+      <button class="plain" :disabled="busy" @click="touch({ laterBeats: 1 })">later <kbd>'</kbd></button>
+      <template v-if="count > 1">
+        <button class="plain" @click="emit('go', (index + count - 1) % count)">‹ splice before</button>
+        <button class="plain" @click="emit('go', (index + 1) % count)">next ›</button>
+      </template>
+    </div>
+    <div class="doing">
+      <span class="soft">crossfade</span>
+      <a-input-number
+        :value="Math.round(splice.crossfadeMs)"
+        :min="1"
+        :max="2000"
+        size="small"
+        aria-label="Length of the crossfade in milliseconds"
+        data-test="crossfade"
+        @change="setFade"
+      />
+      ms
+      <a-select
+        :value="splice.law"
+        :options="LAWS"
+        size="small"
+        aria-label="How it crosses"
+        class="law"
+        @change="(law) => touch({ law: law as SpliceView['law'] })"
+      />
+    </div>
+    <p class="soft why">
+      {{ splice.why }}. Its spectrum changes more than at {{ splice.surprisePercent }} % of the bed's own bar lines;
+      both sides are {{ splice.correlation > 0.5 ? 'alike' : 'unlike' }} in the crossfade ({{
+        decibels(splice.correlation)
+      }}).<template v-if="terms"> What it cost: {{ terms }}.</template>
+    </p>
+  </section>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  align-items: baseline;
+  gap: 10px;
+}
+.hard {
+  margin-left: auto;
+  white-space: nowrap;
+}
+.picture {
+  min-height: 190px;
+}
+.waiting {
+  padding: 80px 0;
+  text-align: center;
+}
+.paper {
+  fill: #fffdf6;
+  stroke: var(--line);
+}
+.fade {
+  fill: rgb(122 51 40 / 12%);
+}
+.leaving {
+  fill: #9bb8b4;
+}
+.entering {
+  fill: #d0b078;
+}
+.axis {
+  stroke: var(--ground);
+}
+.beat {
+  stroke: var(--ink);
+}
+.line {
+  stroke: var(--voice);
+  stroke-width: 1.4;
+}
+.gain {
+  fill: none;
+  stroke: var(--voice);
+  stroke-width: 1.2;
+}
+.side {
+  font-size: 12px;
+  fill: var(--soft);
+}
+.level {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.3;
+}
+.doing {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 2px 8px;
+  margin-top: 4px;
+}
+.law {
+  width: 180px;
+}
+.doing :deep(.ant-input-number) {
+  width: 64px;
+}
+.why {
+  margin-top: 8px;
+  font-size: 12.5px;
+}
+</style>

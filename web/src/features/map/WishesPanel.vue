@@ -1,0 +1,171 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { CutView, StillsView, Wish } from '../../shared/http'
+import { clock } from '../../shared/words'
+
+/** What is wanted of the fit, and how else the length could be made. */
+const props = defineProps<{ cut: CutView; busy: boolean; stills: StillsView[] | null; positionS: number }>()
+const emit = defineEmits<{ wish: [wish: Wish]; takeBack: [index: number]; hold: [lengthFrames: number] }>()
+
+const wishes = computed(() => props.cut.plan.wishes)
+const own = computed(() => props.cut.bed?.reading?.ending === 'ownEnding')
+const STARTS = [
+  { value: 'free', label: 'as fits best' },
+  { value: 'top', label: 'from the top, with its pickup' },
+  { value: 'cold', label: 'cold, on the best downbeat' },
+  { value: 'fadeIn', label: 'faded in' },
+]
+const ENDS = computed(() => [
+  { value: 'free', label: 'as fits best' },
+  ...(own.value ? [{ value: 'ownEnding', label: 'its own last hit' }] : []),
+  { value: 'stop', label: 'stops on a downbeat, rings out' },
+  { value: 'fade', label: 'fades out' },
+])
+type StartKind = Extract<Wish, { what: 'start' }>['kind']
+type EndKind = Extract<Wish, { what: 'end' }>['kind']
+const number = (value: unknown) => (typeof value === 'number' && Number.isFinite(value) ? value : null)
+</script>
+
+<template>
+  <section class="wishes" aria-label="What you ask for">
+    <h3>What you ask for</h3>
+    <div class="pairs">
+      <label
+        >begins
+        <a-select
+          :value="wishes.start"
+          :options="STARTS"
+          size="small"
+          data-test="start"
+          @change="(kind) => emit('wish', { what: 'start', kind: kind as StartKind })"
+      /></label>
+      <label
+        >ends
+        <a-select
+          :value="wishes.end"
+          :options="ENDS"
+          size="small"
+          data-test="end"
+          @change="(kind) => emit('wish', { what: 'end', kind: kind as EndKind })"
+      /></label>
+      <button
+        v-if="own"
+        class="plain"
+        :disabled="busy || positionS < 1"
+        data-test="hit-here"
+        @click="emit('wish', { what: 'end', kind: 'ownEnding', hitS: positionS })"
+      >
+        last hit at {{ clock(positionS, true) }}
+      </button>
+    </div>
+    <div class="ticks">
+      <a-checkbox
+        v-for="one in wishes.likings"
+        :key="one.liking"
+        :checked="one.on"
+        :disabled="busy"
+        :data-test="`like-${one.liking}`"
+        @change="emit('wish', { what: 'liking', liking: one.liking, on: !one.on })"
+        >{{ one.words }}</a-checkbox
+      >
+    </div>
+    <div class="pairs">
+      <label
+        >at least
+        <a-input-number
+          :value="wishes.leastRunBars"
+          :min="1"
+          :max="32"
+          size="small"
+          addon-after="bars"
+          aria-label="Least bars between splices"
+          @change="(v) => number(v) && emit('wish', { what: 'leastRun', bars: number(v)! })"
+        />
+        between splices</label
+      >
+      <label
+        >speed within
+        <a-input-number
+          :value="wishes.speedPercent"
+          :min="0"
+          :max="2"
+          :step="0.25"
+          size="small"
+          addon-after="%"
+          aria-label="Most change of speed"
+          @change="(v) => number(v) !== null && emit('wish', { what: 'speedChange', percent: number(v)! })"
+      /></label>
+      <label
+        >a passage at most
+        <a-input-number
+          :value="wishes.mostPlays ?? undefined"
+          :min="1"
+          :max="100"
+          size="small"
+          addon-after="times"
+          placeholder="any"
+          aria-label="How often a passage may be heard"
+          @change="(v) => emit('wish', { what: 'mostPlays', times: number(v) })"
+      /></label>
+    </div>
+    <p v-for="(words, index) in wishes.said" :key="words" class="said" data-test="wish">
+      <span>{{ words }}</span>
+      <button class="plain soft" :disabled="busy" :aria-label="`Take back: ${words}`" @click="emit('takeBack', index)">
+        take back
+      </button>
+    </p>
+    <p v-if="!wishes.said.length" class="soft">
+      Nothing is fixed by hand. Mark a passage of the bed, drag a ribbon's end, or pull a pin down to the cut.
+    </p>
+    <template v-if="stills?.length">
+      <h3>Or let the picture give way</h3>
+      <p v-for="one in stills" :key="one.lengthFrames" class="said">
+        <span
+          ><b class="numbers">{{ clock(one.lengthS, true) }}</b
+          >, each still {{ one.meanHoldS.toFixed(2) }} s on average ({{ one.factor.toFixed(2) }} times as long)<span
+            v-if="!one.advised"
+            class="warn"
+          >
+            : too far from how it was cut</span
+          ></span
+        >
+        <button class="plain" :disabled="busy" @click="emit('hold', one.lengthFrames)">hold the stills so</button>
+      </p>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.pairs {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 16px;
+  align-items: center;
+}
+.pairs label {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+.pairs :deep(.ant-select) {
+  width: 210px;
+}
+.pairs :deep(.ant-input-number-group-wrapper) {
+  width: 112px;
+}
+.ticks {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 2px 12px;
+  margin: 8px 0;
+}
+.ticks :deep(.ant-checkbox-wrapper) {
+  margin-inline-start: 0;
+}
+.said {
+  display: flex;
+  justify-content: space-between;
+  gap: 10px;
+  margin: 4px 0;
+}
+</style>
