@@ -4,6 +4,7 @@ mod parts {
     pub mod bad_input;
     pub mod beds;
     pub mod files;
+    pub mod fit;
     pub mod history;
     pub mod main_job;
     pub mod picture;

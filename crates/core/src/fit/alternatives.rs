@@ -2,7 +2,7 @@
 
 use super::ask::{Ask, Held, clock};
 use super::exact::Exact;
-use super::planner::{Arrival, End, HEAD_SAMPLES, Planner, Played, Start};
+use super::planner::{Arrival, End, HEAD_SAMPLES, MOST_SHIFT_SAMPLES, Planner, Played, Start};
 use super::scene::{ON_CUT_SAMPLES, Scene, SceneTables};
 use super::taste::Taste;
 use super::wishes::{EndWish, StartWish, Wishes};
@@ -287,6 +287,11 @@ pub fn natural_lengths(reading: &Reading, likeness: &BarLikeness, request: &FitR
         (shortest..longest).step_by(SAMPLE_RATE_HZ as usize / 2).filter_map(|l| sweep.best(l)).filter(unheard).map(|p| natural(&p)).collect();
     all.sort_unstable();
     all.dedup_by_key(|l| *l / u64::from(SAMPLE_RATE_HZ));
+    // With all that is wished, the fitting of that length must be such a one too.
+    let (free, taste) = (Ask::new(reading, &request.wishes, place.start_samples, wanted as u64), base_taste(&request.wishes));
+    let planner = Planner::new(reading, likeness, &free, &scene, &[], taste);
+    let sweep = planner.sweep(longest);
+    all.retain(|&l| sweep.best(l as i64).is_some_and(|p| unheard(&p) && p.start == Start::Top && natural(&p).abs_diff(l) < MOST_SHIFT_SAMPLES as u64));
     all.sort_by_key(|l| l.abs_diff(wanted as u64));
     all.truncate(MOST);
     all

@@ -42,7 +42,7 @@ const marked = ref<{ startS: number; endS: number } | null>(null)
 const dragged = ref<{ splice: number; side: 'leave' | 'enter'; toS: number } | null>(null)
 /** A pin that is being pulled. */
 const pulled = ref<{ bedS: number; x: number; y: number } | null>(null)
-let markFrom: number | null = null
+const markFrom = ref<number | null>(null)
 let lengthFrom: { x: number; lengthS: number } | null = null
 
 watch(
@@ -56,23 +56,24 @@ function hold(event: PointerEvent) {
 
 function beginMark(event: PointerEvent) {
   hold(event)
-  markFrom = map.value.bedSeconds(px(event))
+  markFrom.value = map.value.bedSeconds(px(event))
   marked.value = null
 }
 function mark(event: PointerEvent) {
-  if (markFrom === null) return
+  const from = markFrom.value
+  if (from === null) return
   const to = map.value.bedSeconds(px(event))
-  const [a, b] = [bar(Math.min(markFrom, to)), bar(Math.max(markFrom, to))]
-  if (Math.abs(to - markFrom) > 0.3) marked.value = { startS: a.atS, endS: lines.value[Math.max(b.index, a.index + 1)] ?? b.atS }
+  const [a, b] = [bar(Math.min(from, to)), bar(Math.max(from, to))]
+  if (Math.abs(to - from) > 0.3) marked.value = { startS: a.atS, endS: lines.value[Math.max(b.index, a.index + 1)] ?? b.atS }
 }
 function endMark(event: PointerEvent) {
   const at = map.value.bedSeconds(px(event))
-  if (markFrom !== null && !marked.value) {
+  if (markFrom.value !== null && !marked.value) {
     // A click marks the section under it.
     const section = props.cut.bed?.reading?.sections.find((s) => at >= s.startS && at < s.endS)
     if (section) marked.value = { startS: section.startS, endS: section.endS }
   }
-  markFrom = null
+  markFrom.value = null
 }
 function say(what: 'keep' | 'leaveOut' | 'free') {
   if (marked.value) emit('wish', { what, ...marked.value })

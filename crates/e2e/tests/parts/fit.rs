@@ -1,0 +1,171 @@
+//! The fit by hand: lengths dragged, passages left out, moments pinned, splices nudged, and the
+//! exported file has it all.
+
+use super::files::{FILES, Stand, fitted, idle};
+use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+use jaunty_core::sound::Source;
+use jaunty_core::units::samples_from_seconds;
+use jaunty_e2e::{Browser, eventually};
+use jaunty_media::decode_to_sound;
+use serde_json::{Value, json};
+use std::time::Duration;
+
+fn pieces(cut: &Value) -> Vec<(f64, f64, f64)> {
+    let chosen = cut["plan"]["chosen"].as_u64().unwrap() as usize;
+    let seconds = |p: &Value, name: &str| p[name].as_f64().unwrap();
+    let all = cut["plan"]["fittings"][chosen]["pieces"].as_array().unwrap();
+    all.iter().map(|p| (seconds(p, "sourceStartS"), seconds(p, "sourceEndS"), seconds(p, "cutStartS"))).collect()
+}
+
+fn splices(cut: &Value) -> usize {
+    cut["plan"]["fittings"][cut["plan"]["chosen"].as_u64().unwrap() as usize]["splices"].as_array().unwrap().len()
+}
+
+/// Drags from one place of an element to another, in shares of its width and height.
+async fn drag(browser: &Browser, name: &str, from: (f64, f64), to: (f64, f64)) {
+    let (x, y, width, height) = browser.find(name).await.unwrap().rectangle().await.unwrap();
+    let at = |place: (f64, f64)| ((x + place.0 * width).round(), (y + place.1 * height).round());
+    let ((ax, ay), (bx, by)) = (at(from), at(to));
+    let step = |x, y| PointerAction::MoveTo { duration: Some(Duration::from_millis(120)), x, y };
+    let actions = MouseActions::new("mouse".into())
+        .then(step(ax, ay))
+        .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+        .then(step(((ax + bx) / 2.0).round(), ((ay + by) / 2.0).round()))
+        .then(step(bx, by))
+        .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+    browser.client().perform_actions(actions).await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_map_is_taken_hold_of_and_the_file_has_it() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("By hand", "60").await;
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    let first = stand.cut_when(&cut, fitted).await;
+    assert!((4..=8).contains(&first["plan"]["fittings"].as_array().unwrap().len()));
+    let bed_s = first["bed"]["lengthS"].as_f64().unwrap();
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
+    browser.find("ribbon").await.unwrap();
+
+    // The end of the cut is dragged to about four fifths; the figures change before it is let go.
+    drag(&browser, "cut-ruler", (0.5, 0.9), (0.5, 0.9)).await;
+    let end = browser.find("cut-end").await.unwrap();
+    end.send_keys("\u{e012}").await.unwrap(); // Arrow left: a second shorter.
+    let told = async || browser.find("take-length").await.ok();
+    assert!(eventually(Duration::from_secs(10), told).await.is_some(), "the length is tried");
+    let tried: Value = stand.send("GET", &format!("/api/cuts/{cut}/fit/at?lengthFrames={}", 59 * 25), None).await.1;
+    assert!(tried["splices"].is_array() && tried["pieces"].as_array().unwrap().last().unwrap()["cutEndS"] == 59.0, "{tried}");
+    browser.find("take-length").await.unwrap().click().await.unwrap();
+    let view = stand.cut_when(&cut, |c| c["lengthFrames"] == 59 * 25 && fitted(c) && c["plan"]["lengthSamples"] == 59 * 48_000).await;
+    assert_eq!(pieces(&view).len(), splices(&view) + 1);
+
+    // A passage of the bed is marked and left out: nothing of it sounds any more.
+    drag(&browser, "bed-ruler", (0.14, 0.5), (0.28, 0.5)).await;
+    browser.find("leave-out").await.unwrap().click().await.unwrap();
+    let view = stand.cut_when(&cut, |c| c["plan"]["wishes"]["leaveOut"].as_array().is_some_and(|l| l.len() == 1) && idle(c)).await;
+    let (from, to) = (view["plan"]["wishes"]["leaveOut"][0]["startS"].as_f64().unwrap(), view["plan"]["wishes"]["leaveOut"][0]["endS"].as_f64().unwrap());
+    assert!((from - 0.14 * bed_s).abs() < 2.5 && (to - 0.28 * bed_s).abs() < 2.5, "{from} to {to} of {bed_s}");
+    assert!(pieces(&view).iter().all(|p| p.1 <= from + 0.1 || p.0 >= to - 0.1), "{:?}", pieces(&view));
+
+    // A bar line is pulled down to a moment of the cut.
+    drag(&browser, "pin-rail", (0.5, 0.5), (0.45, 17.5)).await;
+    let view = stand.cut_when(&cut, |c| c["plan"]["wishes"]["pins"].as_array().is_some_and(|p| p.len() == 1) && idle(c)).await;
+    let pin = &view["plan"]["wishes"]["pins"][0];
+    let notes = view["plan"]["fittings"][0]["notes"].to_string();
+    let (bed_at, cut_at) = (pin["bedS"].as_f64().unwrap(), pin["cutS"].as_f64().unwrap());
+    let held = pieces(&view).iter().rev().find(|p| p.2 <= cut_at).map(|p| p.0 + cut_at - p.2).unwrap();
+    assert!((held - bed_at).abs() < 0.7 || notes.contains("set aside"), "{held} for {bed_at}: {notes}");
+    browser.find("pin").await.unwrap();
+    assert_eq!(browser.count("pin").await.unwrap(), 1);
+    assert_eq!(browser.count("wish").await.unwrap(), 2, "both are listed");
+    let said: Vec<String> = view["plan"]["wishes"]["said"].as_array().unwrap().iter().map(|w| w.as_str().unwrap().to_owned()).collect();
+    let revision = view["plan"]["revision"].clone();
+    let (status, view) = stand.send("DELETE", &format!("/api/cuts/{cut}/fit/wishes/1"), Some(json!({ "revision": revision }))).await;
+    assert_eq!((status, view["plan"]["wishes"]["pins"].as_array().map(Vec::len)), (200, Some(0)), "{said:?}");
+
+    // From the top with its own ending there is a splice, which is nudged and heard close up.
+    for wish in [json!({ "what": "start", "kind": "top" }), json!({ "what": "end", "kind": "ownEnding" })] {
+        let revision = stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1["plan"]["revision"].clone();
+        let (status, view) = stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(json!({ "revision": revision, "wish": wish }))).await;
+        assert_eq!(status, 200, "{view}");
+    }
+    let before = stand.cut_when(&cut, |c| splices(c) > 0 && idle(c)).await;
+    let moved = |c: &Value| c["plan"]["fittings"][c["plan"]["chosen"].as_u64().unwrap() as usize]["splices"][0]["movedMs"].as_f64().unwrap();
+    browser.find("close-up").await.unwrap();
+    browser.find("nudge-later").await.unwrap().click().await.unwrap();
+    let after = stand.cut_when(&cut, |c| (moved(c) - moved(&before) - 1.0).abs() < 0.03 && idle(c)).await;
+    assert_eq!(pieces(&after).len(), pieces(&before).len(), "nothing else moved");
+    let revision = after["plan"]["revision"].as_u64().unwrap();
+    let close: Value = stand.send("GET", &format!("/api/cuts/{cut}/revisions/{revision}/splices/0?reachS=0.6"), None).await.1;
+    assert!(close["jointDb"].as_f64().unwrap().abs() < 3.0 && close["leaving"].as_array().unwrap().len() > 800, "{}", close["jointDb"]);
+
+    // Exported, the file holds what the nudge did: from the splice on, the bed a millisecond later in its source.
+    let export = async |revision: u64| {
+        let bytes = reqwest::get(stand.server.url(&format!("/api/cuts/{cut}/revisions/{revision}/mix.wav"))).await.unwrap().bytes().await.unwrap();
+        decode_to_sound(&FILES.with(&format!("fit-{revision}.wav"), &bytes)).unwrap()
+    };
+    let (old, new) = (export(before["plan"]["revision"].as_u64().unwrap()).await, export(revision).await);
+    assert_eq!((old.len_samples(), new.len_samples()), (59 * 48_000, 59 * 48_000));
+    let at =
+        samples_from_seconds(after["plan"]["fittings"][after["plan"]["chosen"].as_u64().unwrap() as usize]["splices"][0]["atS"].as_f64().unwrap()) as usize;
+    let differs = |from: usize, to: usize| old.channels()[0][from..to].iter().zip(&new.channels()[0][from..to]).any(|(a, b)| (a - b).abs() > 1e-3);
+    assert!(differs(at, at + 48_000) && !differs(at - 96_000, at - 48_000), "only from the splice on");
+    // Undo takes it back, by name.
+    assert!(after["plan"]["undo"].as_str().unwrap().contains("splice by hand"), "{}", after["plan"]["undo"]);
+    browser.close().await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn stills_are_held_until_the_bed_ends_by_itself() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Stills", "120").await;
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    let revision = async || stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();
+    for k in 1..8 {
+        let edit = json!({ "do": "beginShot", "frame": k * 375, "name": format!("still {k}") });
+        let (status, told) = stand.send("POST", &path("/picture/marks"), Some(json!({ "revision": revision().await, "edit": edit }))).await;
+        assert_eq!(status, 200, "{told}");
+    }
+    for k in 0..8 {
+        let edit = json!({ "do": "changeShot", "index": k, "frame": k * 375, "name": format!("still {k}"), "still": true });
+        assert_eq!(stand.send("POST", &path("/picture/marks"), Some(json!({ "revision": revision().await, "edit": edit }))).await.0, 200);
+    }
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    stand.cut_when(&cut, fitted).await;
+    let ways: Value = stand.send("GET", &path("/fit/stills"), None).await.1;
+    let way = ways.as_array().unwrap().iter().find(|w| w["advised"] == true).expect("a sensible way").clone();
+    let length = way["lengthFrames"].as_u64().unwrap();
+    assert!((way["meanHoldS"].as_f64().unwrap() - length as f64 / 25.0 / 8.0).abs() < 0.01, "{way}");
+    let body = json!({ "revision": revision().await, "lengthFrames": length });
+    assert_eq!(stand.send("POST", &path("/fit/stills"), Some(body)).await.0, 200);
+    let view = stand.cut_when(&cut, |c| c["lengthFrames"] == length && fitted(c)).await;
+    let best = &view["plan"]["fittings"][0];
+    assert_eq!((best["end"].as_str(), best["speedChangePercent"].as_f64()), (Some("ownEnding"), Some(0.0)), "{best}");
+    assert_eq!(view["shots"].as_array().unwrap().len(), 8);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn wishes_that_make_no_sense_are_refused() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Nonsense", "60").await;
+    let wish = async |wish: Value| stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(json!({ "revision": 1, "wish": wish }))).await;
+    assert_eq!(wish(json!({ "what": "keep", "startS": 1.0, "endS": 2.0 })).await.0, 422, "there is no bed yet");
+    assert_eq!(wish(json!({ "what": "hop" })).await.0, 400);
+    stand.upload(&cut, "candidates", &FILES.path("loop.wav"), "loop.wav").await;
+    let view = stand.cut_when(&cut, fitted).await;
+    let revision = view["plan"]["revision"].clone();
+    for (nonsense, told) in [
+        (json!({ "what": "keep", "startS": 5.0, "endS": 5.0 }), "ends after it begins"),
+        (json!({ "what": "leastRun", "bars": 0 }), "at least 1"),
+        (json!({ "what": "speedChange", "percent": 50.0 }), "0 to 2 percent"),
+        (json!({ "what": "mostPlays", "times": 0 }), "1 to 100"),
+        (json!({ "what": "pin", "bedS": -1.0, "cutS": 2.0 }), "0 to 86400"),
+    ] {
+        let (status, answer) = stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(json!({ "revision": revision, "wish": nonsense }))).await;
+        assert_eq!(status, 422, "{nonsense}");
+        assert!(answer["detail"].as_str().unwrap().contains(told), "{answer}");
+    }
+    let stale = json!({ "revision": 1, "wish": { "what": "leastRun", "bars": 2 } });
+    assert_eq!(stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(stale)).await.0, 409);
+}
