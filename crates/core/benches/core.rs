@@ -37,7 +37,12 @@ fn benches(criterion: &mut Criterion) {
     let speech = read_speech(&voice, &mut keep_going()).expect("nobody cancels");
     let request = FitRequest::of_length(CUT_S * 48_000);
     let all = fittings(&bed, &read.reading, &read.likeness, &request);
-    let plan = music::propose(request.length_samples, Some(BedInput { sound: "bed", source: &bed, fitting: &all[0] }), Some((&voice, &speech)), &[]);
+    let plan = music::propose(
+        request.length_samples,
+        Some(BedInput { sound: "bed", source: &bed, fitting: &all[0], bar_lines_samples: &[] }),
+        Some((&voice, &speech)),
+        &[],
+    );
     let sounds = |name: &str| Some(if name == "bed" { &bed as &dyn Source } else { &voice });
     let work_read = || black_box(read_bed(&bed, &mut keep_going()).expect("nobody cancels"));
     let work_fit = || black_box(fittings(&bed, &read.reading, &read.likeness, &request));

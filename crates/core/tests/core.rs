@@ -12,6 +12,7 @@ mod parts {
     pub mod picture;
     pub mod properties;
     pub mod reading;
+    pub mod shape;
     pub mod splice;
     pub mod time;
     pub mod wishes;

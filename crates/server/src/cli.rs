@@ -4,7 +4,7 @@ use jaunty_core::fit::{self, FitRequest, Fitting};
 use jaunty_core::mix::{self, Hear};
 use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{self, BedRead, Reading};
-use jaunty_core::shape::LevelObject;
+use jaunty_core::shape::{FadeShape, LevelObject};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{self, SpeechReading};
 use jaunty_core::units::{FrameRate, samples_from_seconds, seconds_from_samples};
@@ -260,10 +260,10 @@ pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
     // Without a plan around it the bed keeps its own level; only a bed that does not end by itself is faded.
     if best.end == fit::FittingEnd::Fade {
         let length = fit::FADE_OUT_SAMPLES.min(length_samples / 4);
-        levels.push(LevelObject::FadeOut { end_samples: length_samples, length_samples: length });
+        levels.push(LevelObject::FadeOut { end_samples: length_samples, length_samples: length, shape: FadeShape::EqualPower, by_hand: false });
     }
-    let layer = plan::Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(best.clone()), piece: None, levels };
-    let plan = Plan { length_samples, layers: vec![layer], phrases: Vec::new(), fitted_under: String::new() };
+    let layer = plan::Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(best.clone()), piece: None, levels, pocket: None, ambience: None };
+    let plan = Plan { length_samples, layers: vec![layer], phrases: Vec::new(), master: None, fitted_under: String::new() };
     write_plan(&plan, Some(&sound), None, out)?;
     let mut result = fitting_json(best);
     result["length_samples"] = json!(length_samples);
@@ -281,7 +281,8 @@ pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Va
     let BedRead { reading, likeness } = read_bed(&bed_sound);
     let speech = read_narration(&voice);
     let fittings = fit::fittings(&bed_sound, &reading, &likeness, &FitRequest::of_length(length_samples));
-    let bed_input = BedInput { sound: "bed", source: &bed_sound, fitting: &fittings[0] };
+    let lines = reading.bar_lines_samples();
+    let bed_input = BedInput { sound: "bed", source: &bed_sound, fitting: &fittings[0], bar_lines_samples: &lines };
     let piece = Piece::whole("narration", voice.len_samples());
     let narration_input = [PieceInput { piece: &piece, source: &voice, reading: &speech }];
     let plan = plan::propose(Inputs { length_samples, bed: Some(bed_input), narration: &narration_input, ..Inputs::default() }, &[]);

@@ -133,6 +133,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .configure(features::voice::configure)
         .configure(features::reading::configure)
         .configure(features::fit::configure)
+        .configure(features::shape::configure)
         .configure(features::plans::configure)
         .configure(features::listening::configure)
         .configure(openapi::configure)

@@ -1,6 +1,6 @@
 //! The OpenAPI document, from which the page's types are generated.
 
-use crate::features::{beds, cuts, fit, health, listening, picture, plans, reading, shelf, sounds, voice};
+use crate::features::{beds, cuts, fit, health, listening, picture, plans, reading, shape, shelf, sounds, voice};
 use crate::problem::ProblemBody;
 use actix_web::{HttpResponse, get, web};
 use utoipa::OpenApi;
@@ -60,7 +60,14 @@ use utoipa::OpenApi;
         fit::ways_to_hold,
         fit::take_stills,
         plans::choose_fitting,
-        plans::set_level,
+        shape::set_shape,
+        shape::change_level,
+        shape::give_back,
+        shape::emphasise,
+        shape::upload_ambience,
+        shape::change_ambience,
+        shape::drop_ambience,
+        shape::meters,
         plans::undo,
         plans::redo,
         listening::sound,

@@ -2,15 +2,18 @@
 //! the ranges are cut. What is heard in the page and what is delivered both come from here.
 
 mod count;
+mod meters;
 mod resample;
 
 pub use count::count_along;
+pub use meters::{Heard, Meters, Sounds, master, meters};
 
 use crate::fit::{Fitting, Piece};
 use crate::plan::{Plan, Role};
 use crate::shape::GainCurve;
 use crate::sound::{Sound, Source};
 use crate::splice::RingOut;
+use crate::units::gain_from_db;
 use crate::voice::Placed;
 use serde::{Deserialize, Serialize};
 use std::cell::OnceCell;
@@ -29,6 +32,8 @@ pub enum Hear {
     Voice,
     /// The film's own sound.
     Film,
+    /// The ambiences.
+    Ambiences,
 }
 
 impl Hear {
@@ -38,6 +43,7 @@ impl Hear {
             Self::Bed => role == Role::Bed,
             Self::Voice => role == Role::Narration,
             Self::Film => role == Role::Film,
+            Self::Ambiences => role == Role::Ambience,
         }
     }
 }
@@ -69,10 +75,20 @@ pub fn render<'a>(plan: &Plan, sounds: &dyn Fn(&str) -> Option<&'a dyn Source>, 
             match (&fitted, &placed) {
                 (Some(bed), _) => bed.read(channel, start as i64, out),
                 (None, Some(placed)) => placed.read(channel, start as i64, out),
-                (None, None) => source.read(channel.min(source.channel_count() - 1), start as i64, out),
+                (None, None) => match &layer.ambience {
+                    Some(ambience) => ambience.read(source, channel, start as i64, out),
+                    None => source.read(channel.min(source.channel_count() - 1), start as i64, out),
+                },
+            }
+            if let (Some(pocket), Some(bed)) = (&layer.pocket, &fitted) {
+                pocket.apply(start, out, &|from, block| bed.read(channel, from, block));
             }
         }
         GainCurve::of(&layer.levels).apply(start, &mut own);
+        if let Some(master) = &plan.master {
+            let gain = gain_from_db(master.gain_db) as f32;
+            own.iter_mut().flatten().for_each(|sample| *sample *= gain);
+        }
         for (total, part) in mix.iter_mut().zip(&own) {
             total.iter_mut().zip(part).for_each(|(t, p)| *t += p);
         }

@@ -3,10 +3,15 @@
 //! It is declarative, small and complete: the same plan and sounds give the same samples, bit
 //! for bit, for any range ([`crate::mix::render`]).
 
-use crate::fit::Fitting;
+mod ambience;
+
+pub use ambience::{Ambience, AmbienceInput, AmbienceWish, SpeechRule};
+
+use crate::fit::{Fitting, FittingStart};
 use crate::mix::FittedBed;
 use crate::picture::Line;
-use crate::shape::{self, LevelObject, Measured};
+use crate::shape::pocket::{Pocket, strongest_band_hz};
+use crate::shape::{self, Change, ChangeError, Frame, LevelObject, Measured, ShapeWishes};
 use crate::sound::{Source, loudness};
 use crate::speech::{Phrase, SpeechReading, attach_words};
 use crate::voice::{Narration, Piece, Placed};
@@ -22,6 +27,8 @@ pub enum Role {
     Narration,
     /// The film's own sound.
     Film,
+    /// The sound of a place.
+    Ambience,
 }
 
 /// One sound of the cut and what happens to it.
@@ -39,6 +46,24 @@ pub struct Layer {
     pub piece: Option<Piece>,
     /// What its level does.
     pub levels: Vec<LevelObject>,
+    /// The voice's place in its spectrum.
+    #[serde(default)]
+    pub pocket: Option<Pocket>,
+    /// How an ambience goes on and on.
+    #[serde(default)]
+    pub ambience: Option<Ambience>,
+}
+
+/// What happens to the whole of a mix: one gain, so that nothing in it changes against anything else.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Master {
+    /// The loudness that was asked for, in LUFS.
+    pub target_lufs: f64,
+    /// Gain in dB.
+    pub gain_db: f64,
+    /// How much more it would have taken, had the guard not kept the true peak at -1 dBTP.
+    pub held_back_db: f64,
 }
 
 /// How a cut sounds.
@@ -51,6 +76,9 @@ pub struct Plan {
     pub layers: Vec<Layer>,
     /// The phrases that the levels were set for, in samples of the cut.
     pub phrases: Vec<Phrase>,
+    /// What happens to the whole.
+    #[serde(default)]
+    pub master: Option<Master>,
     /// Digest of what the bed was fitted under: whether narration or picture have changed since.
     #[serde(default)]
     pub fitted_under: String,
@@ -59,7 +87,7 @@ pub struct Plan {
 impl Plan {
     /// A plan of silence.
     pub fn empty(length_samples: u64) -> Self {
-        Self { length_samples, layers: Vec::new(), phrases: Vec::new(), fitted_under: String::new() }
+        Self { length_samples, layers: Vec::new(), phrases: Vec::new(), master: None, fitted_under: String::new() }
     }
 
     /// The bed, if there is one.
@@ -67,32 +95,15 @@ impl Plan {
         self.layers.iter().find(|l| l.role == Role::Bed)
     }
 
-    /// Changes the level of a swell or dip by hand: `under_speech_db` is how far it lies under
-    /// the speech from now on. Nothing else changes.
+    /// Changes a level object of the bed by hand; nothing else changes.
     ///
     /// # Errors
-    /// [`NoSuchObject`] if object `index` of the bed is neither a swell nor a dip, or the level is
-    /// not between 0 and 60 dB.
-    pub fn set_level_by_hand(&mut self, index: usize, under_speech: f64) -> Result<(), NoSuchObject> {
-        let bed = self.layers.iter_mut().find(|l| l.role == Role::Bed).ok_or(NoSuchObject)?;
-        match bed.levels.get_mut(index) {
-            Some(LevelObject::Dip { gain_db, under_speech_db, by_hand, .. } | LevelObject::Swell { gain_db, under_speech_db, by_hand, .. })
-                if (0.0..=60.0).contains(&under_speech) =>
-            {
-                *gain_db += *under_speech_db - under_speech;
-                *under_speech_db = under_speech;
-                *by_hand = true;
-                Ok(())
-            }
-            _ => Err(NoSuchObject),
-        }
+    /// [`ChangeError`].
+    pub fn change_level(&mut self, index: usize, change: &Change) -> Result<(), ChangeError> {
+        let bed = self.layers.iter_mut().find(|l| l.role == Role::Bed).ok_or(ChangeError::NoObject)?;
+        bed.levels.get_mut(index).ok_or(ChangeError::NoObject)?.change(change)
     }
 }
-
-/// There is no swell or dip of that number, or no such level.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
-#[error("there is no such swell or dip, or the level is not between 0 and 60 dB under the speech")]
-pub struct NoSuchObject;
 
 /// A bed with its fitting and its samples.
 #[derive(Clone, Copy)]
@@ -103,6 +114,8 @@ pub struct BedInput<'a> {
     pub source: &'a dyn Source,
     /// The chosen fitting.
     pub fitting: &'a Fitting,
+    /// Bar lines of the bed, which tops of swells prefer.
+    pub bar_lines_samples: &'a [u64],
 }
 
 /// A piece of the narration with the reading and the samples of its take.
@@ -129,6 +142,10 @@ pub struct Inputs<'a> {
     pub lines: &'a [Line],
     /// Name of the film's own sound, when it is to be heard.
     pub film: Option<&'a str>,
+    /// What is wanted of the levels.
+    pub shape: Option<&'a ShapeWishes>,
+    /// Ambiences.
+    pub ambiences: &'a [AmbienceInput<'a>],
 }
 
 /// Proposes the plan of a cut: the fitted bed, the narration, and the bed's levels under it.
@@ -145,19 +162,51 @@ pub fn propose(inputs: Inputs<'_>, before: &[LevelObject]) -> Plan {
     attach_words(&mut phrases, &open);
     phrases.extend(of(&scratch));
     phrases.sort_by_key(|p| p.start_samples);
+    let wishes = inputs.shape.cloned().unwrap_or_default();
+    let narrated = Narration { pieces: narration.iter().map(|n| Placed { source: n.source, piece: n.piece }).collect(), length_samples };
+    let speech_energies = if narration.is_empty() { Vec::new() } else { loudness::block_energies(&narrated) };
+    let spoken: Vec<(u64, u64)> = phrases.iter().map(|p| (p.start_samples, p.end_samples)).collect();
+    let trims = if wishes.even_voice { evened(&phrases, &speech_energies) } else { Vec::new() };
+    let layer = |role, sound: &str| Layer { role, sound: sound.to_owned(), fitting: None, piece: None, levels: Vec::new(), pocket: None, ambience: None };
     let mut layers = Vec::new();
     if let Some(bed) = inputs.bed {
         let fitted = FittedBed::new(bed.source, bed.fitting);
         let bed_energies = loudness::block_energies(&fitted);
-        let pieces = narration.iter().map(|n| Placed { source: n.source, piece: n.piece }).collect();
-        let speech_energies = if narration.is_empty() { Vec::new() } else { loudness::block_energies(&Narration { pieces, length_samples }) };
         let measured = Measured { bed: &bed_energies, speech: &speech_energies };
-        let ring_out = bed.fitting.last_hit_samples.map(|hit| length_samples.saturating_sub(hit));
-        let levels = shape::propose_bed(measured, &phrases, length_samples, ring_out, before);
-        layers.push(Layer { role: Role::Bed, sound: bed.sound.to_owned(), fitting: Some(bed.fitting.clone()), piece: None, levels });
+        let end_samples = bed.fitting.end_samples().min(length_samples);
+        let frame = Frame {
+            length_samples,
+            start_samples: bed.fitting.start_samples,
+            end_samples,
+            fades_in: bed.fitting.start == FittingStart::FadeIn,
+            ring_out_samples: bed.fitting.last_hit_samples.map(|hit| end_samples.saturating_sub(hit)),
+            downbeats_samples: bed.fitting.bar_lines(bed.bar_lines_samples).into_iter().map(|l| l.0).collect(),
+        };
+        let levels = shape::propose_bed(measured, &phrases, &frame, &wishes, before);
+        let pocket = wishes.pocket.filter(|_| !spoken.is_empty()).and_then(|wish| {
+            let centre_hz = wish.centre_hz.or_else(|| strongest_band_hz(&narrated, &spoken))?;
+            Some(Pocket { depth_db: wish.depth_db, q: wish.q, centre_hz, phrases: spoken.clone() })
+        });
+        layers.push(Layer { fitting: Some(bed.fitting.clone()), levels, pocket, ..layer(Role::Bed, bed.sound) });
     }
-    let layer = |role, sound: &str, piece| Layer { role, sound: sound.to_owned(), fitting: None, piece, levels: Vec::new() };
-    layers.extend(narration.iter().map(|n| layer(Role::Narration, &n.piece.sound, Some(n.piece.clone()))));
-    layers.extend(inputs.film.map(|sound| layer(Role::Film, sound, None)));
-    Plan { length_samples, layers, phrases, fitted_under: String::new() }
+    layers.extend(narration.iter().map(|n| Layer { piece: Some(n.piece.clone()), levels: trims.clone(), ..layer(Role::Narration, &n.piece.sound) }));
+    layers.extend(inputs.film.map(|sound| layer(Role::Film, sound)));
+    let speech = shape::speech_lufs(&phrases, &speech_energies);
+    layers.extend(inputs.ambiences.iter().map(|a| ambience::layer(a, &spoken, speech, length_samples)));
+    Plan { length_samples, layers, phrases, master: None, fitted_under: String::new() }
+}
+
+/// Trims that bring every phrase to the middle one's loudness, by 6 dB at most; under 1 dB nothing
+/// is done.
+fn evened(phrases: &[Phrase], speech: &[f64]) -> Vec<LevelObject> {
+    const MOST_DB: f64 = 6.0;
+    let loud: Vec<Option<f64>> = phrases.iter().map(|p| shape::speech_lufs(std::slice::from_ref(p), speech)).collect();
+    let mut sorted: Vec<f64> = loud.iter().flatten().copied().collect();
+    sorted.sort_by(f64::total_cmp);
+    let Some(&middle) = sorted.get(sorted.len() / 2) else { return Vec::new() };
+    let trim = |(phrase, lufs): (&Phrase, &Option<f64>)| {
+        let gain_db = (middle - (*lufs)?).clamp(-MOST_DB, MOST_DB);
+        (gain_db.abs() >= 1.0).then_some(LevelObject::Trim { start_samples: phrase.start_samples, end_samples: phrase.end_samples, gain_db })
+    };
+    phrases.iter().zip(&loud).filter_map(trim).collect()
 }

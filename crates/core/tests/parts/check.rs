@@ -6,7 +6,7 @@ use jaunty_core::check::{Weight, findings};
 use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::plan::{BedInput, Plan};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
-use jaunty_core::shape::LevelObject;
+use jaunty_core::shape::{Change, LevelObject};
 use jaunty_core::sound::Sound;
 use jaunty_core::speech::read_speech;
 
@@ -18,7 +18,8 @@ fn stand() -> (Sound, BedRead, Plan) {
     let speech_sound = voice(70.0, &[(6.0, 12.0), (20.0, 30.0)], 0.12);
     let speech = read_speech(&speech_sound, &mut keep_going()).unwrap();
     let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(length_samples)).remove(0);
-    let plan = propose(length_samples, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting }), Some((&speech_sound, &speech)), &[]);
+    let plan =
+        propose(length_samples, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting, bar_lines_samples: &[] }), Some((&speech_sound, &speech)), &[]);
     (bed, read, plan)
 }
 
@@ -42,7 +43,7 @@ fn each_fault_is_found_at_its_place_with_a_way_to_mend_it() {
 
     let mut too_loud = plan.clone();
     let dip = too_loud.bed().unwrap().levels.iter().position(|o| matches!(o, LevelObject::Dip { .. })).unwrap();
-    too_loud.set_level_by_hand(dip, 10.0).unwrap();
+    too_loud.change_level(dip, &Change { under_speech_db: Some(10.0), ..Change::default() }).unwrap();
     let LevelObject::Dip { start_samples, .. } = too_loud.bed().unwrap().levels[dip] else { unreachable!() };
     assert_eq!(look(&too_loud), [(start_samples, "The bed lies only 10 dB under the voice here.".to_owned())]);
 

@@ -3,7 +3,7 @@
 use super::music::{Made, Piece};
 use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
-use jaunty_core::shape::{GainCurve, LevelObject, Measured, propose_bed};
+use jaunty_core::shape::{FadeShape, Frame, GainCurve, LevelObject, Measured, ShapeWishes, Slope, propose_bed};
 use jaunty_core::speech::{Phrase, gaps};
 use proptest::prelude::*;
 use std::sync::LazyLock;
@@ -47,7 +47,7 @@ proptest! {
     fn no_swell_touches_speech_and_every_phrase_lies_in_a_dip(steps in STEPS(), length_s in 5u64..200) {
         let (phrases, length) = (phrases(&steps), length_s * SECOND);
         let (bed, speech) = measured(&phrases, length);
-        let objects = propose_bed(Measured { bed: &bed, speech: &speech }, &phrases, length, None, &[]);
+        let objects = propose_bed(Measured { bed: &bed, speech: &speech }, &phrases, &Frame::whole(length), &ShapeWishes::default(), &[]);
         let spans = |dips: bool| -> Vec<(u64, u64)> {
             objects
                 .iter()
@@ -78,12 +78,12 @@ proptest! {
     fn a_curve_stays_between_its_levels_and_silence(steps in STEPS(), at in prop::collection::vec(0.0f64..1.0, 40)) {
         let (phrases, length) = (phrases(&steps), 120 * SECOND);
         let (bed, speech) = measured(&phrases, length);
-        let objects = propose_bed(Measured { bed: &bed, speech: &speech }, &phrases, length, None, &[]);
+        let objects = propose_bed(Measured { bed: &bed, speech: &speech }, &phrases, &Frame::whole(length), &ShapeWishes::default(), &[]);
         let levels: Vec<f64> = objects
             .iter()
             .filter_map(|o| match *o {
                 LevelObject::Base { gain_db } | LevelObject::Dip { gain_db, .. } | LevelObject::Swell { gain_db, .. } => Some(gain_db),
-                LevelObject::FadeIn { .. } | LevelObject::FadeOut { .. } => None,
+                _ => None,
             })
             .collect();
         let (low, high) = levels.iter().fold((f64::MAX, f64::MIN), |(l, h), &x| (l.min(x), h.max(x)));
@@ -100,8 +100,18 @@ proptest! {
     fn applying_a_curve_in_pieces_is_applying_it_at_once(cut in 1usize..9_999, start in 0u64..100_000) {
         let objects = [
             LevelObject::Dip { start_samples: 20_000, end_samples: 60_000, gain_db: -20.0, under_speech_db: 20.0, by_hand: false },
-            LevelObject::Swell { start_samples: 61_000, end_samples: 90_000, rise_samples: 9000, fall_samples: 9000, gain_db: -7.0, under_speech_db: 7.0, by_hand: false },
-            LevelObject::FadeIn { start_samples: 0, length_samples: 15_000 },
+            LevelObject::Swell {
+                start_samples: 61_000,
+                end_samples: 90_000,
+                rise_samples: 9000,
+                fall_samples: 9000,
+                gain_db: -7.0,
+                under_speech_db: 7.0,
+                rise_slope: Slope::One,
+                fall_slope: Slope::One,
+                by_hand: false,
+            },
+            LevelObject::FadeIn { start_samples: 0, length_samples: 15_000, shape: FadeShape::EqualPower, by_hand: false },
         ];
         let curve = GainCurve::of(&objects);
         let mut whole = vec![vec![1.0f32; 10_000]];

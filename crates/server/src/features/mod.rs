@@ -8,6 +8,7 @@ pub mod listening;
 pub mod picture;
 pub mod plans;
 pub mod reading;
+pub mod shape;
 pub mod shelf;
 pub mod sounds;
 pub mod voice;

@@ -14,11 +14,12 @@ use crate::problem::{Code, Problem};
 use crate::upload::extension;
 use jaunty_core::fit::{self, FitRequest, Fitting, Scene, Wishes};
 use jaunty_core::kind::{self, Kind};
+use jaunty_core::mix;
 use jaunty_core::picture::{Line, MomentKind};
-use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
+use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
-use jaunty_core::shape::LevelObject;
-use jaunty_core::sound::Sound;
+use jaunty_core::shape::{LevelObject, ShapeWishes};
+use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{SpeechReading, read_speech};
 use jaunty_core::voice::{Piece, lay};
 use jaunty_media::{DecodeError, PcmFile, film, speak, write_wav};
@@ -83,7 +84,7 @@ pub async fn run(app: &App, job: &Claimed, report: Report) -> Result<(), TaskErr
             match role {
                 Role::Bed => use_first_bed(app, id, sound, what).await,
                 Role::Narration => lay_new_take(app, id, sound, what).await,
-                Role::Film => Ok(replan(app, id, what, |_| Ok(())).await.map(|_| ())?),
+                Role::Film | Role::Ambience => Ok(replan(app, id, what, |_| Ok(())).await.map(|_| ())?),
             }
         }
         Task::Plan { what } => {
@@ -136,7 +137,7 @@ async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), T
         let recognised = blocking(move || kind::recognise(&file, &mut |doing, _| report.say(doing, DECODING))).await??;
         sounds::set_kind(&app.pool, hash, recognised).await?;
     }
-    if role == Role::Film || sounds::has_reading(&app.pool, hash, role).await? {
+    if matches!(role, Role::Film | Role::Ambience) || sounds::has_reading(&app.pool, hash, role).await? {
         return Ok(());
     }
     let file = app.sounds.working_file(hash, &sound.extension).await?;
@@ -145,7 +146,7 @@ async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), T
             let bed = blocking(move || read_bed(&file, &mut progress)).await??;
             sounds::set_bed_reading(&app.pool, hash, &[], &bed).await?;
         }
-        Role::Narration | Role::Film => {
+        Role::Narration | Role::Film | Role::Ambience => {
             let speech = blocking(move || read_speech(&file, &mut progress)).await??;
             sounds::set_speech_reading(&app.pool, hash, &speech).await?;
         }
@@ -317,10 +318,12 @@ pub struct Material {
     lines: Vec<Line>,
     pieces: Vec<Piece>,
     takes: HashMap<String, (PcmFile, SpeechReading)>,
-    film: Option<String>,
+    film: Option<(String, PcmFile)>,
     bed: Option<OpenBed>,
     wishes: Wishes,
     scene: Scene,
+    shape: ShapeWishes,
+    ambiences: Vec<(AmbienceWish, PcmFile)>,
 }
 
 /// What the bed of a cut lies under: narration, picture cuts, moments.
@@ -369,6 +372,17 @@ impl Material {
                 takes.insert(piece.sound.clone(), (app.working_file(&piece.sound).await?, reading));
             }
         }
+        let film = match setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.clone()) {
+            Some(hash) => Some((hash.clone(), app.working_file(&hash).await?)),
+            None => None,
+        };
+        let mut ambiences = Vec::new();
+        for wish in &setup.ambiences {
+            // One that is still being read is heard later.
+            if sounds::sound(&app.pool, &wish.hash).await?.is_some_and(|s| s.length_samples.is_some()) {
+                ambiences.push((wish.clone(), app.working_file(&wish.hash).await?));
+            }
+        }
         let bed = match &setup.bed {
             Some(bed) => OpenBed::of(app, &bed.hash, setup.corrections(&bed.hash)).await?,
             None => None,
@@ -378,9 +392,11 @@ impl Material {
             lines: setup.lines.clone(),
             pieces: setup.pieces.clone(),
             takes,
-            film: setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.clone()),
+            film,
             wishes: bed.as_ref().and_then(|b| setup.wishes(&b.hash)).cloned().unwrap_or_default(),
             scene: scene(app, setup).await?,
+            shape: setup.shape.clone(),
+            ambiences,
             bed,
         })
     }
@@ -428,11 +444,34 @@ impl Material {
     }
 
     fn propose_with(&self, bed: Option<&OpenBed>, fitting: Option<&Fitting>, before: &[LevelObject]) -> Plan {
-        let bed = bed.zip(fitting).map(|(bed, fitting)| BedInput { sound: &bed.hash, source: &bed.file, fitting });
+        let bed_source = bed.map(|b| (b.hash.as_str(), &b.file));
+        let lines = bed.map_or(Vec::new(), |b| b.read.reading.bar_lines_samples());
+        let bed = bed.zip(fitting).map(|(bed, fitting)| BedInput { sound: &bed.hash, source: &bed.file, fitting, bar_lines_samples: &lines });
         let open = self.pieces.iter().filter_map(|piece| Some((piece, self.takes.get(&piece.sound)?)));
+        let ambiences: Vec<AmbienceInput<'_>> = self.ambiences.iter().map(|(wish, source)| AmbienceInput { wish, source }).collect();
         let narration: Vec<PieceInput<'_>> = open.map(|(piece, (source, reading))| PieceInput { piece, source, reading }).collect();
-        let inputs = Inputs { length_samples: self.length_samples, bed, narration: &narration, lines: &self.lines, film: self.film.as_deref() };
-        plan::propose(inputs, before)
+        let inputs = Inputs {
+            length_samples: self.length_samples,
+            bed,
+            narration: &narration,
+            lines: &self.lines,
+            film: self.film.as_ref().map(|(hash, _)| hash.as_str()),
+            shape: Some(&self.shape),
+            ambiences: &ambiences,
+        };
+        let mut plan = plan::propose(inputs, before);
+        if let Some(target_lufs) = self.shape.target_lufs {
+            let open = |hash: &str| -> Option<&dyn Source> {
+                let bed = bed_source.filter(|(name, _)| *name == hash).map(|(_, file)| file);
+                let take = self.takes.get(hash).map(|(file, _)| file);
+                let ambience = self.ambiences.iter().find(|(wish, _)| wish.hash == hash).map(|(_, file)| file);
+                let film = self.film.as_ref().filter(|(name, _)| name == hash).map(|(_, file)| file);
+                bed.or(take).or(ambience).or(film).map(|file| file as &dyn Source)
+            };
+            // Every sound that the plan names is one of these.
+            plan.master = mix::master(&plan, &open, target_lufs).ok().flatten();
+        }
+        plan
     }
 }
 

@@ -6,6 +6,7 @@ use crate::App;
 use crate::features::beds::{KindView, store as auditions};
 use crate::features::fit::{LawView, SpliceName, WishesView};
 use crate::features::picture::MomentKindView;
+use crate::features::shape::{AmbienceView, FadeShapeView, ShapeView, SlopeView};
 use crate::features::shelf;
 use crate::features::sounds::store as sounds;
 use crate::jobs::queue::{self, JobRow};
@@ -829,6 +830,12 @@ pub enum LevelKindView {
     Dip,
     /// Raised in a gap.
     Swell,
+    /// Held further under one phrase.
+    Emphasis,
+    /// The opening, from silence.
+    FadeIn,
+    /// The close, into silence.
+    FadeOut,
 }
 
 /// A swell or a dip.
@@ -851,6 +858,14 @@ pub struct LevelView {
     pub under_speech_db: f64,
     /// Gain over the sound as it came in, in dB.
     pub gain_db: f64,
+    /// How a swell rises.
+    pub rise_slope: SlopeView,
+    /// How a swell falls.
+    pub fall_slope: SlopeView,
+    /// The shape of a fade.
+    pub fade_shape: Option<FadeShapeView>,
+    /// The bar on whose downbeat a swell's top falls.
+    pub top_on_bar: Option<usize>,
     /// Whether a person set it.
     pub by_hand: bool,
 }
@@ -911,6 +926,16 @@ pub struct PlanView {
     pub bar_lines: Vec<BarLineView>,
     /// Swells and dips.
     pub levels: Vec<LevelView>,
+    /// Figures that all level objects follow.
+    pub shape: ShapeView,
+    /// Ambiences.
+    pub ambiences: Vec<AmbienceView>,
+    /// Gain of the whole in dB, where a loudness was asked for.
+    pub master_gain_db: Option<f64>,
+    /// How much of that the guard against true peaks held back, in dB.
+    pub held_back_db: Option<f64>,
+    /// The middle of the pocket as it is, in Hz.
+    pub pocket_hz: Option<f64>,
     /// Phrases of the narration.
     pub phrases: Vec<PhraseView>,
     /// What the check found.
@@ -1247,7 +1272,7 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
     let bed = row.plan.bed();
     let fitting = bed.and_then(|b| b.fitting.as_ref());
     let bar_lines = fitting.zip(reading).map_or(Vec::new(), |(fitting, reading)| bar_line_views(fitting, reading));
-    let levels = bed.map_or(Vec::new(), |b| b.levels.iter().enumerate().filter_map(level_view).collect());
+    let levels = bed.map_or(Vec::new(), |b| b.levels.iter().enumerate().filter_map(|o| level_view(o, &bar_lines)).collect());
     let finding =
         |f: check::Finding| FindingView { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend };
     let phrase = |p: &jaunty_core::speech::Phrase| PhraseView {
@@ -1269,6 +1294,11 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
         wishes: bed.and_then(|b| row.setup.wishes(&b.sound)).map_or_else(|| WishesView::from(&Wishes::default()), WishesView::from),
         bar_lines,
         levels,
+        shape: ShapeView::from(&row.setup.shape),
+        ambiences: row.setup.ambiences.iter().map(AmbienceView::from).collect(),
+        master_gain_db: row.plan.master.map(|m| m.gain_db),
+        held_back_db: row.plan.master.map(|m| m.held_back_db).filter(|db| *db > 0.05),
+        pocket_hz: bed.and_then(|b| b.pocket.as_ref()).map(|p| p.centre_hz),
         phrases: row.plan.phrases.iter().map(phrase).collect(),
         findings: check::findings(&row.plan, reading, &objections).into_iter().map(finding).collect(),
         looked_at: check::LOOKED_AT.map(str::to_owned).to_vec(),
@@ -1292,31 +1322,48 @@ fn bar_line_views(fitting: &Fitting, reading: &Reading) -> Vec<BarLineView> {
         .collect()
 }
 
-fn level_view((index, object): (usize, &LevelObject)) -> Option<LevelView> {
+fn level_view((index, object): (usize, &LevelObject), bar_lines: &[BarLineView]) -> Option<LevelView> {
     let seconds = seconds_from_samples;
+    let (start, end) = object.span()?;
+    let view = LevelView {
+        index,
+        kind: LevelKindView::Dip,
+        start_s: seconds(start),
+        end_s: seconds(end),
+        rise_s: 0.0,
+        fall_s: 0.0,
+        under_speech_db: 0.0,
+        gain_db: 0.0,
+        rise_slope: SlopeView::One,
+        fall_slope: SlopeView::One,
+        fade_shape: None,
+        top_on_bar: None,
+        by_hand: object.by_hand(),
+    };
     match *object {
-        LevelObject::Dip { start_samples, end_samples, gain_db, under_speech_db, by_hand } => Some(LevelView {
-            index,
-            kind: LevelKindView::Dip,
-            start_s: seconds(start_samples),
-            end_s: seconds(end_samples),
-            rise_s: 0.0,
-            fall_s: 0.0,
-            under_speech_db,
-            gain_db,
-            by_hand,
-        }),
-        LevelObject::Swell { start_samples, end_samples, rise_samples, fall_samples, gain_db, under_speech_db, by_hand } => Some(LevelView {
-            index,
-            kind: LevelKindView::Swell,
-            start_s: seconds(start_samples),
-            end_s: seconds(end_samples),
-            rise_s: seconds(rise_samples),
-            fall_s: seconds(fall_samples),
-            under_speech_db,
-            gain_db,
-            by_hand,
-        }),
-        LevelObject::Base { .. } | LevelObject::FadeIn { .. } | LevelObject::FadeOut { .. } => None,
+        LevelObject::Dip { gain_db, under_speech_db, .. } => Some(LevelView { gain_db, under_speech_db, ..view }),
+        LevelObject::Swell { start_samples, rise_samples, fall_samples, gain_db, under_speech_db, rise_slope, fall_slope, .. } => {
+            let top_s = seconds(start_samples + rise_samples);
+            let on = bar_lines.iter().find(|b| rise_samples > 0 && (b.at_s - top_s).abs() < 0.005);
+            Some(LevelView {
+                kind: LevelKindView::Swell,
+                rise_s: seconds(rise_samples),
+                fall_s: seconds(fall_samples),
+                gain_db,
+                under_speech_db,
+                rise_slope: rise_slope.into(),
+                fall_slope: fall_slope.into(),
+                top_on_bar: on.map(|b| b.bar),
+                ..view
+            })
+        }
+        LevelObject::Emphasis { deeper_db, .. } => Some(LevelView { kind: LevelKindView::Emphasis, under_speech_db: deeper_db, ..view }),
+        LevelObject::FadeIn { length_samples, shape, .. } => {
+            Some(LevelView { kind: LevelKindView::FadeIn, rise_s: seconds(length_samples), fade_shape: Some(shape.into()), ..view })
+        }
+        LevelObject::FadeOut { length_samples, shape, .. } => {
+            Some(LevelView { kind: LevelKindView::FadeOut, fall_s: seconds(length_samples), fade_shape: Some(shape.into()), ..view })
+        }
+        LevelObject::Base { .. } | LevelObject::Trim { .. } => None,
     }
 }

@@ -6,7 +6,9 @@ use chrono::{DateTime, Utc};
 use jaunty_core::fit::Wishes;
 use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Line, Picture};
+use jaunty_core::plan::AmbienceWish;
 use jaunty_core::reading::Correction;
+use jaunty_core::shape::ShapeWishes;
 use jaunty_core::terms::{Purpose, Terms};
 use jaunty_core::units::FrameRate;
 use jaunty_core::voice::Piece;
@@ -188,6 +190,12 @@ pub struct Setup {
     /// What became of the last list.
     #[serde(default)]
     pub list: Option<ListReport>,
+    /// What is wanted of the levels.
+    #[serde(default)]
+    pub shape: ShapeWishes,
+    /// Ambiences.
+    #[serde(default)]
+    pub ambiences: Vec<AmbienceWish>,
 }
 
 impl Setup {
@@ -203,6 +211,8 @@ impl Setup {
             takes: Vec::new(),
             pieces: Vec::new(),
             list: None,
+            shape: ShapeWishes::default(),
+            ambiences: Vec::new(),
         }
     }
 
@@ -218,7 +228,7 @@ impl Setup {
     /// Whether a plan made for `other` is a plan for this as well, with all that is heard.
     pub fn sounds_like(&self, other: &Self) -> bool {
         let bed = self.bed.as_ref().map_or("", |b| &b.hash);
-        self.bed == other.bed && self.fitted_as(bed) == other.fitted_as(bed)
+        self.bed == other.bed && self.fitted_as(bed) == other.fitted_as(bed) && self.shape == other.shape && self.ambiences == other.ambiences
     }
 
     /// What a person said about the reading of a bed.
@@ -258,6 +268,7 @@ impl Setup {
         self.candidates.retain(|c| c.hash != hash);
         self.takes.retain(|t| t.hash != hash);
         self.pieces.retain(|p| p.sound != hash);
+        self.ambiences.retain(|a| a.hash != hash);
         if self.bed.as_ref().is_some_and(|b| b.hash == hash) {
             self.bed = None;
         }

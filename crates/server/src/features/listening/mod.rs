@@ -7,7 +7,7 @@ use crate::problem::Problem;
 use actix_files::NamedFile;
 use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpRequest, HttpResponse, get, web};
-use jaunty_core::mix::{Hear, render};
+use jaunty_core::mix::{Hear, Meters, meters, render};
 use jaunty_core::plan::Plan;
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
@@ -30,7 +30,11 @@ pub struct Ready {
 }
 
 impl Ready {
-    async fn of(app: &App, id: Uuid, revision: u32) -> Result<(CutRow, Self), Problem> {
+    /// A revision's plan with its sounds open.
+    ///
+    /// # Errors
+    /// A 404, or what decoding says.
+    pub async fn of(app: &App, id: Uuid, revision: u32) -> Result<(CutRow, Self), Problem> {
         let cut = cuts::known(&app.pool, id).await?;
         let row = cuts::revision(&app.pool, id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?;
         Ok((cut, Self::with(app, row.plan).await?))
@@ -50,6 +54,14 @@ impl Ready {
         Ok(Self { plan, files })
     }
 
+    /// What is measured of it.
+    ///
+    /// # Errors
+    /// A sound that is gone.
+    pub fn meters(&self) -> Result<Meters, Problem> {
+        meters(&self.plan, &|name| self.files.get(name).map(|f| f as &dyn Source)).map_err(Problem::internal)
+    }
+
     fn render(&self, range: std::ops::Range<u64>, hear: Hear) -> Result<Sound, Problem> {
         render(&self.plan, &|name| self.files.get(name).map(|f| f as &dyn Source), range, hear).map_err(Problem::internal)
     }
@@ -67,6 +79,8 @@ pub enum HearView {
     Voice,
     /// The film's own sound.
     Film,
+    /// The ambiences.
+    Ambiences,
 }
 
 impl From<HearView> for Hear {
@@ -76,6 +90,7 @@ impl From<HearView> for Hear {
             HearView::Bed => Self::Bed,
             HearView::Voice => Self::Voice,
             HearView::Film => Self::Film,
+            HearView::Ambiences => Self::Ambiences,
         }
     }
 }

@@ -13,7 +13,7 @@ use uuid::Uuid;
 
 /// Mounts the feature.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(choose_fitting).service(set_level).service(undo).service(redo);
+    config.service(choose_fitting).service(undo).service(redo);
 }
 
 /// The revision that the client saw when it asked for a change.
@@ -60,29 +60,6 @@ pub async fn choose_fitting(app: web::Data<App>, id: web::Path<Uuid>, body: web:
     let what = format!("take fitting {}", body.index + 1);
     cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: body.index }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
-}
-
-/// A level for a swell or a dip.
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct SetLevel {
-    /// The revision that the client saw.
-    pub revision: u32,
-    /// How far the bed lies under the loudness of the speech, in dB, 0 to 60.
-    pub under_speech_db: f64,
-}
-
-/// Sets the level of one swell or dip by hand; nothing else changes.
-#[utoipa::path(params(("id" = Uuid, Path), ("index" = usize, Path)), request_body = SetLevel, responses((status = 200, body = CutView)))]
-#[put("/api/cuts/{id}/plan/levels/{index}")]
-pub async fn set_level(app: web::Data<App>, path: web::Path<(Uuid, usize)>, body: web::Json<SetLevel>) -> Result<web::Json<CutView>, Problem> {
-    let (id, index) = path.into_inner();
-    let (cut, current) = seen(&app, id, body.revision).await?;
-    let mut plan = current.plan.clone();
-    plan.set_level_by_hand(index, body.under_speech_db).map_err(Problem::bad_value)?;
-    let what = format!("set a level to {} dB under the speech", body.under_speech_db);
-    cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: current.chosen }).await?;
-    Ok(web::Json(CutView::of(&app, id).await?))
 }
 
 /// Goes back to the revision that the shown one was made from.

@@ -66,7 +66,7 @@ fn made_by(corrections: &[Correction]) -> String {
 fn read_as(role: Role) -> &'static str {
     match role {
         Role::Bed => "bed",
-        Role::Narration | Role::Film => "narration",
+        Role::Narration | Role::Film | Role::Ambience => "narration",
     }
 }
 

@@ -1,0 +1,177 @@
+//! Ambiences: the sound of a place, under the whole cut or between two moments, with a rule for
+//! speech.
+//!
+//! A recording of any length goes on and on: it is crossfaded with itself at equal power, each turn
+//! from another place.
+
+use super::{Layer, Role};
+use crate::SAMPLE_RATE_HZ;
+use crate::shape::{FadeShape, LevelObject, Slope};
+use crate::sound::{Source, loudness};
+use serde::{Deserialize, Serialize};
+
+/// What an ambience does while somebody speaks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub enum SpeechRule {
+    /// It is out.
+    Out,
+    /// It is low.
+    #[default]
+    Low,
+    /// It is there only then.
+    OnlyUnder,
+    /// Nothing.
+    Untouched,
+}
+
+/// What somebody wants of an ambience.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct AmbienceWish {
+    /// Hash of its sound.
+    pub hash: String,
+    /// Its name.
+    pub name: String,
+    /// How far its loudness lies under that of the speech, in dB; under -23 LUFS without speech.
+    pub under_speech_db: f64,
+    /// What it does while somebody speaks.
+    #[serde(default)]
+    pub rule: SpeechRule,
+    /// Where it begins on the cut, in samples.
+    #[serde(default)]
+    pub start_samples: u64,
+    /// Where it is over; with the cut without one.
+    #[serde(default)]
+    pub end_samples: Option<u64>,
+}
+
+/// An ambience with its samples.
+#[derive(Clone, Copy)]
+pub struct AmbienceInput<'a> {
+    /// What is wanted.
+    pub wish: &'a AmbienceWish,
+    /// Its samples.
+    pub source: &'a dyn Source,
+}
+
+/// How an ambience lies on the cut.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Ambience {
+    /// Where it begins.
+    pub start_samples: u64,
+    /// Where it is over.
+    pub end_samples: u64,
+    /// What it does while somebody speaks.
+    pub rule: SpeechRule,
+}
+
+/// Turns cross over this time: 1.5 s.
+const CROSS: u64 = 72_000;
+/// Under speech a low ambience is lowered by this much more, in dB (common practice: an ambience
+/// at about -16 dB, sparse ones at -12 dB alone).
+const LOWER_DB: f64 = 9.0;
+/// What is out is this far down: silence.
+const OUT_DB: f64 = -100.0;
+/// Into and out of speech: 1.2 s, common practice.
+const EASE: u64 = 57_600;
+
+/// The layer of an ambience.
+pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Option<f64>, length_samples: u64) -> Layer {
+    let AmbienceWish { hash, under_speech_db, rule, start_samples, end_samples, .. } = input.wish;
+    let start = (*start_samples).min(length_samples);
+    let end = end_samples.unwrap_or(length_samples).clamp(start, length_samples);
+    let own = loudness::measure(input.source).integrated_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS);
+    let level_db = speech_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS) - under_speech_db - own;
+    let mut levels = Vec::new();
+    let (between, under) = match rule {
+        SpeechRule::Out => (level_db, level_db + OUT_DB),
+        SpeechRule::Low => (level_db, level_db - LOWER_DB),
+        SpeechRule::OnlyUnder => (level_db + OUT_DB, level_db),
+        SpeechRule::Untouched => (level_db, level_db),
+    };
+    levels.push(LevelObject::Base { gain_db: between });
+    if *rule != SpeechRule::Untouched {
+        levels.extend(groups(spoken).into_iter().map(|(from, to)| {
+            // A swell that goes down is a dip with slopes of its own: complete before the first syllable.
+            let (first, last) = (from.saturating_sub(EASE), (to + EASE).min(length_samples.max(to)));
+            LevelObject::Swell {
+                start_samples: first,
+                end_samples: last,
+                rise_samples: from - first,
+                fall_samples: last - to,
+                gain_db: under,
+                under_speech_db: *under_speech_db,
+                rise_slope: Slope::One,
+                fall_slope: Slope::One,
+                by_hand: false,
+            }
+        }));
+    }
+    let fade = (SAMPLE_RATE_HZ as u64).min((end - start) / 4);
+    levels.push(LevelObject::FadeIn { start_samples: start, length_samples: fade, shape: FadeShape::EqualPower, by_hand: false });
+    levels.push(LevelObject::FadeOut { end_samples: end, length_samples: fade, shape: FadeShape::EqualPower, by_hand: false });
+    Layer {
+        role: Role::Ambience,
+        sound: hash.clone(),
+        fitting: None,
+        piece: None,
+        levels,
+        pocket: None,
+        ambience: Some(Ambience { start_samples: start, end_samples: end, rule: *rule }),
+    }
+}
+
+/// Phrases with less than two eases between them are one: an ambience does not pump.
+fn groups(spoken: &[(u64, u64)]) -> Vec<(u64, u64)> {
+    let mut all: Vec<(u64, u64)> = Vec::new();
+    for &(from, to) in spoken {
+        match all.last_mut() {
+            Some(last) if from < last.1 + 2 * EASE + SAMPLE_RATE_HZ as u64 / 2 => last.1 = last.1.max(to),
+            _ => all.push((from, to)),
+        }
+    }
+    all
+}
+
+impl Ambience {
+    /// Reads an ambience that goes on and on, from sample `start` of the cut.
+    pub fn read(&self, source: &dyn Source, channel: usize, start: i64, out: &mut [f32]) {
+        out.fill(0.0);
+        let channel = channel.min(source.channel_count() - 1);
+        let length = source.len_samples();
+        let end = (start + out.len() as i64).min(self.end_samples as i64);
+        let first = start.max(self.start_samples as i64);
+        if first >= end || length == 0 {
+            return;
+        }
+        // Of a long recording each turn plays two thirds, from another place.
+        let part = if length > 3 * CROSS { length * 2 / 3 } else { length };
+        let cross = CROSS.min(part / 3);
+        let turn = (part - cross).max(1);
+        let since = |at: i64| (at - self.start_samples as i64) as u64;
+        let mut block = Vec::new();
+        for index in (since(first) / turn).saturating_sub(1)..=since(end - 1) / turn {
+            let begins = self.start_samples as i64 + (index * turn) as i64;
+            let (from, to) = (begins.max(first), (begins + part as i64).min(end));
+            if from >= to {
+                continue;
+            }
+            block.resize((to - from) as usize, 0.0);
+            source.read(channel, (offset(index, length - part) as i64) + (from - begins), &mut block);
+            for (k, sample) in block.iter().enumerate() {
+                let at = (from - begins) as u64 + k as u64;
+                let rise = if index > 0 { (at as f32 + 0.5) / cross as f32 } else { 1.0 };
+                let fall = (part - at) as f32 / cross as f32;
+                let x = rise.min(fall).min(1.0);
+                out[(from - start) as usize + k] += sample * (std::f32::consts::FRAC_PI_2 * x).sin();
+            }
+        }
+    }
+}
+
+/// Where in `room` a turn begins: steps of the golden ratio do not come back soon.
+fn offset(index: u64, room: u64) -> u64 {
+    ((index as f64 * 0.618_033_988_75).fract() * room as f64) as u64
+}

@@ -1,0 +1,150 @@
+//! Changing one level object by hand, and giving it back to the rule.
+
+use super::{FadeShape, LevelObject, Slope};
+use crate::units::samples_from_seconds;
+use serde::{Deserialize, Serialize};
+
+/// A change of one object; what is not named stays.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase", default)]
+pub struct Change {
+    /// How far it lies under the speech, in dB, 0 to 60; for an emphasis how much deeper.
+    pub under_speech_db: Option<f64>,
+    /// Length of the rise of a swell, or of a fade, in seconds.
+    pub rise_s: Option<f64>,
+    /// Length of the fall of a swell, or of a fade, in seconds.
+    pub fall_s: Option<f64>,
+    /// How a swell rises.
+    pub rise_slope: Option<Slope>,
+    /// How a swell falls.
+    pub fall_slope: Option<Slope>,
+    /// The shape of a fade.
+    pub fade_shape: Option<FadeShape>,
+}
+
+/// An object cannot be changed so. The texts say what can be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum ChangeError {
+    /// There is none of that number.
+    #[error("there is no such swell, dip or fade")]
+    NoObject,
+    /// Outside of what is sensible.
+    #[error("a level lies 0 to 60 dB under the speech")]
+    Level,
+    /// Outside of what is sensible.
+    #[error("a rise or fall lasts 0 to 60 s and ends within its swell")]
+    Length,
+}
+
+impl LevelObject {
+    /// Changes an object by hand.
+    ///
+    /// # Errors
+    /// [`ChangeError`]; nothing is changed then.
+    pub fn change(&mut self, change: &Change) -> Result<(), ChangeError> {
+        let level = |db: Option<f64>| db.map_or(Ok(()), |db| if (0.0..=60.0).contains(&db) { Ok(()) } else { Err(ChangeError::Level) });
+        level(change.under_speech_db)?;
+        let samples = |seconds: Option<f64>| match seconds {
+            None => Ok(None),
+            Some(s) if (0.0..=60.0).contains(&s) => Ok(Some(samples_from_seconds(s))),
+            Some(_) => Err(ChangeError::Length),
+        };
+        let (rise, fall) = (samples(change.rise_s)?, samples(change.fall_s)?);
+        match self {
+            Self::Dip { gain_db, under_speech_db, by_hand, .. } => {
+                if let Some(under) = change.under_speech_db {
+                    *gain_db += *under_speech_db - under;
+                    *under_speech_db = under;
+                }
+                *by_hand = true;
+            }
+            Self::Swell { start_samples, end_samples, rise_samples, fall_samples, gain_db, under_speech_db, rise_slope, fall_slope, by_hand } => {
+                let (new_rise, new_fall) = (rise.unwrap_or(*rise_samples), fall.unwrap_or(*fall_samples));
+                if new_rise + new_fall > *end_samples - *start_samples {
+                    return Err(ChangeError::Length);
+                }
+                (*rise_samples, *fall_samples) = (new_rise, new_fall);
+                if let Some(under) = change.under_speech_db {
+                    *gain_db += *under_speech_db - under;
+                    *under_speech_db = under;
+                }
+                *rise_slope = change.rise_slope.unwrap_or(*rise_slope);
+                *fall_slope = change.fall_slope.unwrap_or(*fall_slope);
+                *by_hand = true;
+            }
+            Self::Emphasis { deeper_db, .. } => *deeper_db = change.under_speech_db.unwrap_or(*deeper_db),
+            Self::FadeIn { length_samples, shape, by_hand, .. } => {
+                *length_samples = rise.unwrap_or(*length_samples);
+                *shape = change.fade_shape.unwrap_or(*shape);
+                *by_hand = true;
+            }
+            Self::FadeOut { length_samples, shape, by_hand, .. } => {
+                *length_samples = fall.unwrap_or(*length_samples);
+                *shape = change.fade_shape.unwrap_or(*shape);
+                *by_hand = true;
+            }
+            Self::Base { .. } | Self::Trim { .. } => return Err(ChangeError::NoObject),
+        }
+        Ok(())
+    }
+
+    /// Whether a person set it.
+    pub fn by_hand(&self) -> bool {
+        match self {
+            Self::Dip { by_hand, .. } | Self::Swell { by_hand, .. } | Self::FadeIn { by_hand, .. } | Self::FadeOut { by_hand, .. } => *by_hand,
+            Self::Emphasis { .. } => true,
+            Self::Base { .. } | Self::Trim { .. } => false,
+        }
+    }
+
+    /// From where to where it lies, in samples of the cut.
+    pub fn span(&self) -> Option<(u64, u64)> {
+        match *self {
+            Self::Dip { start_samples, end_samples, .. }
+            | Self::Swell { start_samples, end_samples, .. }
+            | Self::Emphasis { start_samples, end_samples, .. }
+            | Self::Trim { start_samples, end_samples, .. } => Some((start_samples, end_samples)),
+            Self::FadeIn { start_samples, length_samples, .. } => Some((start_samples, start_samples + length_samples)),
+            Self::FadeOut { end_samples, length_samples, .. } => Some((end_samples.saturating_sub(length_samples), end_samples)),
+            Self::Base { .. } => None,
+        }
+    }
+
+    /// This object with what was set by hand in `old`: its place stays.
+    pub(super) fn with_hand(&self, old: &Self) -> Option<Self> {
+        let mut new = self.clone();
+        match (&mut new, old) {
+            (Self::Dip { gain_db, under_speech_db, by_hand, .. }, &Self::Dip { under_speech_db: set, by_hand: true, .. }) => {
+                // The same distance from the speech, which may be louder or softer by now.
+                *gain_db += *under_speech_db - set;
+                (*under_speech_db, *by_hand) = (set, true);
+            }
+            (
+                Self::Swell { start_samples, end_samples, rise_samples, fall_samples, gain_db, under_speech_db, rise_slope, fall_slope, by_hand },
+                &Self::Swell {
+                    rise_samples: set_rise,
+                    fall_samples: set_fall,
+                    under_speech_db: set,
+                    rise_slope: set_rise_slope,
+                    fall_slope: set_fall_slope,
+                    by_hand: true,
+                    ..
+                },
+            ) => {
+                *gain_db += *under_speech_db - set;
+                *under_speech_db = set;
+                let room = *end_samples - *start_samples;
+                // At the very start and end of the cut there is nothing to rise from or fall to.
+                *rise_samples = if *rise_samples == 0 { 0 } else { set_rise.min(room / 2) };
+                *fall_samples = if *fall_samples == 0 { 0 } else { set_fall.min(room - *rise_samples) };
+                (*rise_slope, *fall_slope, *by_hand) = (set_rise_slope, set_fall_slope, true);
+            }
+            (Self::FadeIn { length_samples, shape, by_hand, .. }, &Self::FadeIn { length_samples: set, shape: set_shape, by_hand: true, .. })
+            | (Self::FadeOut { length_samples, shape, by_hand, .. }, &Self::FadeOut { length_samples: set, shape: set_shape, by_hand: true, .. }) => {
+                (*length_samples, *shape, *by_hand) = (set, set_shape, true);
+            }
+            _ => return None,
+        }
+        Some(new)
+    }
+}

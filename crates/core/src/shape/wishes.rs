@@ -1,0 +1,81 @@
+//! What somebody wants of the level as a whole. Every default is right without a touch.
+
+use super::pocket::PocketWish;
+use super::{FadeShape, SWELL_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
+use serde::{Deserialize, Serialize};
+
+/// Figures that all level objects follow.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase", default)]
+pub struct ShapeWishes {
+    /// How far the bed lies under the speech, in dB of loudness, 0 to 40.
+    pub under_speech_db: f64,
+    /// How far the bed alone lies under the loudness of the speech, in dB, 0 to 40.
+    pub alone_db: f64,
+    /// Time of a rise or fall, in seconds: 1.2 s, common practice.
+    pub ease_s: f64,
+    /// Gaps shorter than this stay under the speech, in seconds.
+    pub least_gap_s: f64,
+    /// Length of the fade in; by the way the bed begins without one.
+    pub fade_in_s: Option<f64>,
+    /// Length of the fade out; about 2 s without one, longer than the fade in, common practice.
+    pub fade_out_s: Option<f64>,
+    /// Shape of both.
+    pub fade_shape: FadeShape,
+    /// Whether phrases are made alike in loudness.
+    pub even_voice: bool,
+    /// The voice's place in the bed's spectrum.
+    pub pocket: Option<PocketWish>,
+    /// Loudness of the whole, in LUFS.
+    pub target_lufs: Option<f64>,
+}
+
+impl Default for ShapeWishes {
+    fn default() -> Self {
+        Self {
+            under_speech_db: UNDER_SPEECH_DB,
+            alone_db: SWELL_UNDER_SPEECH_DB,
+            ease_s: 1.2,
+            least_gap_s: 2.4,
+            fade_in_s: None,
+            fade_out_s: None,
+            fade_shape: FadeShape::EqualPower,
+            even_voice: false,
+            pocket: None,
+            target_lufs: None,
+        }
+    }
+}
+
+/// A figure outside of what is sensible. The texts say what is allowed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("{what} is {from} to {to} {unit}")]
+pub struct ShapeError {
+    what: &'static str,
+    from: i32,
+    to: i32,
+    unit: &'static str,
+}
+
+impl ShapeWishes {
+    /// Whether every figure is sensible.
+    ///
+    /// # Errors
+    /// [`ShapeError`] for the first that is not.
+    pub fn check(&self) -> Result<(), ShapeError> {
+        let within = |value: f64, what, from: i32, to: i32, unit| {
+            if (f64::from(from)..=f64::from(to)).contains(&value) { Ok(()) } else { Err(ShapeError { what, from, to, unit }) }
+        };
+        within(self.under_speech_db, "the bed under the voice", 0, 40, "dB")?;
+        within(self.alone_db, "the bed alone", 0, 40, "dB")?;
+        within(self.ease_s, "a rise or fall", 0, 10, "s")?;
+        within(self.least_gap_s, "the least gap for a swell", 0, 60, "s")?;
+        within(self.fade_in_s.unwrap_or(0.0), "the fade in", 0, 30, "s")?;
+        within(self.fade_out_s.unwrap_or(0.0), "the fade out", 0, 60, "s")?;
+        within(self.target_lufs.unwrap_or(-23.0), "the loudness of the whole", -40, -10, "LUFS")?;
+        let pocket = self.pocket.unwrap_or_default();
+        within(pocket.depth_db, "the depth of the pocket", 0, 24, "dB")?;
+        within(pocket.q, "the narrowness of the pocket", 0, 20, "(Q)")?;
+        within(pocket.centre_hz.unwrap_or(1000.0), "the middle of the pocket", 100, 8000, "Hz")
+    }
+}

@@ -1,0 +1,317 @@
+//! Figures of the whole, single objects by hand, ambiences, the pocket and the master, measured on
+//! what is rendered.
+
+use super::music::{Piece, voice};
+use jaunty_core::fit::{FitRequest, Fitting, fittings};
+use jaunty_core::mix::{Hear, Heard, master, meters, render};
+use jaunty_core::plan::{AmbienceInput, AmbienceWish, BedInput, Inputs, PieceInput, Plan, Role, SpeechRule, propose};
+use jaunty_core::reading::{keep_going, read_bed};
+use jaunty_core::shape::pocket::PocketWish;
+use jaunty_core::shape::{Change, FadeShape, GainCurve, LevelObject, ShapeWishes, Slope};
+use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure, true_peak_dbtp};
+use jaunty_core::sound::{Sound, Source};
+use jaunty_core::speech::{SpeechReading, read_speech};
+use jaunty_core::voice::Piece as VoicePiece;
+use proptest::prelude::*;
+use std::sync::LazyLock;
+
+const S: u64 = 48_000;
+const LENGTH: u64 = 60 * S;
+const PHRASES: [(f64, f64); 4] = [(6.0, 10.0), (16.0, 24.0), (34.0, 36.5), (44.0, 50.0)];
+
+struct Scene {
+    bed: Sound,
+    lines: Vec<u64>,
+    fitting: Fitting,
+    voice: Sound,
+    speech: SpeechReading,
+    room: Sound,
+}
+
+static SCENE: LazyLock<Scene> = LazyLock::new(|| {
+    let bed = Piece::pop(104.0, 48).make().sound;
+    let voice = voice(60.0, &PHRASES, 0.12);
+    let read = read_bed(&bed, &mut keep_going()).unwrap();
+    let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(LENGTH)).remove(0);
+    let speech = read_speech(&voice, &mut keep_going()).unwrap();
+    // A room of 11 s: noise that is not the same in both channels.
+    let noise = |seed: u32| {
+        let mut state = seed;
+        (0..11 * S).map(move |_| {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            0.05 * (state as f32 / u32::MAX as f32 - 0.5)
+        })
+    };
+    let room = Sound::new(vec![noise(1).collect(), noise(2).collect()]);
+    Scene { bed, lines: read.reading.bar_lines_samples(), fitting, voice, speech, room }
+});
+
+fn plan(shape: &ShapeWishes, ambiences: &[AmbienceWish], before: &[LevelObject]) -> Plan {
+    let s = &*SCENE;
+    let piece = VoicePiece::whole("voice", s.voice.len_samples());
+    let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
+    let ambiences: Vec<AmbienceInput<'_>> = ambiences.iter().map(|wish| AmbienceInput { wish, source: &s.room }).collect();
+    let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &s.lines };
+    propose(Inputs { length_samples: LENGTH, bed: Some(bed), narration: &narration, shape: Some(shape), ambiences: &ambiences, ..Inputs::default() }, before)
+}
+
+fn sounds(name: &str) -> Option<&'static dyn Source> {
+    Some(match name {
+        "bed" => &SCENE.bed,
+        "voice" => &SCENE.voice,
+        _ => &SCENE.room,
+    })
+}
+
+fn hear(plan: &Plan, hear: Hear) -> Sound {
+    render(plan, &sounds, 0..LENGTH, hear).unwrap()
+}
+
+fn level_db(sound: &Sound, from_s: f64, to_s: f64) -> f64 {
+    let range = (from_s * S as f64) as usize..(to_s * S as f64) as usize;
+    let power: f64 = sound.channels().iter().flat_map(|c| &c[range.clone()]).map(|x| f64::from(x * x)).sum();
+    10.0 * (power / (2 * range.len()) as f64 + 1e-20).log10()
+}
+
+/// Loudness difference of voice and bed while somebody speaks.
+fn apart(plan: &Plan) -> f64 {
+    let (voice, bed) = (block_energies(&hear(plan, Hear::Voice)), block_energies(&hear(plan, Hear::Bed)));
+    let spoken: Vec<usize> = PHRASES.iter().flat_map(|&(a, b)| (a * 10.0) as usize..(b * 10.0) as usize).collect();
+    let mean = |of: &[f64]| spoken.iter().map(|&k| of[k]).sum::<f64>() / spoken.len() as f64;
+    lufs_from_energy(mean(&voice)) - lufs_from_energy(mean(&bed))
+}
+
+#[test]
+fn the_bed_lies_as_far_under_the_voice_as_asked() {
+    for under in [12.0, 20.0, 26.0, 32.0] {
+        let made = plan(&ShapeWishes { under_speech_db: under, ..ShapeWishes::default() }, &[], &[]);
+        assert!((apart(&made) - under).abs() < 0.8, "{under} asked, {:.2} measured", apart(&made));
+    }
+}
+
+#[test]
+fn tops_of_swells_prefer_downbeats() {
+    let made = plan(&ShapeWishes::default(), &[], &[]);
+    let downbeats: Vec<u64> = SCENE.fitting.bar_lines(&SCENE.lines).iter().map(|l| l.0).collect();
+    let tops: Vec<u64> = made
+        .bed()
+        .unwrap()
+        .levels
+        .iter()
+        .filter_map(|o| match o {
+            LevelObject::Swell { start_samples, rise_samples, .. } if *rise_samples > 0 => Some(start_samples + rise_samples),
+            _ => None,
+        })
+        .collect();
+    let on = tops.iter().filter(|t| downbeats.contains(t)).count();
+    assert!(tops.len() >= 3 && on >= tops.len() / 2, "{on} of {} tops on downbeats", tops.len());
+}
+
+#[test]
+fn staged_slopes_go_a_quarter_of_their_way_in_three_fifths_of_their_time() {
+    let swell = |rise_slope, fall_slope| LevelObject::Swell {
+        start_samples: 0,
+        end_samples: 10 * S,
+        rise_samples: 3 * S,
+        fall_samples: 3 * S,
+        gain_db: 12.0,
+        under_speech_db: 7.0,
+        rise_slope,
+        fall_slope,
+        by_hand: true,
+    };
+    // Common practice, no source: a staged fall goes quickly until about three quarters, then slowly; a staged rise is its mirror.
+    let curve = GainCurve::of(&[swell(Slope::GentlyThenSharply, Slope::SharplyThenGently)]);
+    assert!((curve.level_db(18 * S / 10) - 3.0).abs() < 0.01, "the rise: {}", curve.level_db(18 * S / 10));
+    assert!((curve.level_db(7 * S + 12 * S / 10) - 3.0).abs() < 0.01, "the fall: {}", curve.level_db(7 * S + 12 * S / 10));
+    let plain = GainCurve::of(&[swell(Slope::One, Slope::One)]);
+    assert!((plain.level_db(15 * S / 10) - 6.0).abs() < 0.01 && plain.level_db(5 * S) == 12.0);
+}
+
+#[test]
+fn fades_have_the_shapes_that_they_are_named_after() {
+    let half = |shape| {
+        let fade = LevelObject::FadeIn { start_samples: 0, length_samples: 2 * S, shape, by_hand: true };
+        GainCurve::of(&[fade]).gain(S)
+    };
+    assert!((half(FadeShape::Linear) - 0.5).abs() < 1e-9 && (half(FadeShape::S) - 0.5).abs() < 1e-9);
+    // Equal power: both sides of a cross at its middle are 3.01 dB down.
+    assert!((20.0 * half(FadeShape::EqualPower).log10() + 3.01).abs() < 0.01);
+    assert!((20.0 * half(FadeShape::LinearDb).log10() + 30.0).abs() < 0.01, "half of 60 dB");
+}
+
+#[test]
+fn one_phrase_is_emphasised_and_nothing_else_changes() {
+    let plain = plan(&ShapeWishes::default(), &[], &[]);
+    let phrase = plain.phrases[1].clone();
+    let before = [LevelObject::Emphasis { start_samples: phrase.start_samples, end_samples: phrase.end_samples, deeper_db: 6.0 }];
+    let emphasised = plan(&ShapeWishes::default(), &[], &before);
+    let (a, b) = (hear(&plain, Hear::Bed), hear(&emphasised, Hear::Bed));
+    assert!((level_db(&a, 18.0, 22.0) - level_db(&b, 18.0, 22.0) - 6.0).abs() < 0.05);
+    let outside = |sound: &Sound| [&sound.channels()[0][..15 * S as usize], &sound.channels()[0][26 * S as usize..]].concat();
+    assert!(outside(&a) == outside(&b));
+}
+
+#[test]
+fn what_was_set_by_hand_stays_when_the_figures_change_and_can_be_given_back() {
+    let mut first = plan(&ShapeWishes::default(), &[], &[]);
+    let index = first
+        .bed()
+        .unwrap()
+        .levels
+        .iter()
+        .position(|o| matches!(o, LevelObject::Swell { rise_samples, fall_samples, .. } if *rise_samples > 0 && *fall_samples > 0))
+        .unwrap();
+    let change = Change { under_speech_db: Some(11.0), rise_s: Some(0.8), rise_slope: Some(Slope::GentlyThenSharply), ..Change::default() };
+    first.change_level(index, &change).unwrap();
+    let set = first.bed().unwrap().levels[index].clone();
+    let softer = ShapeWishes { alone_db: 9.0, under_speech_db: 24.0, ..ShapeWishes::default() };
+    let again = plan(&softer, &[], &first.bed().unwrap().levels);
+    let kept = &again.bed().unwrap().levels[index];
+    assert!(
+        matches!(kept, LevelObject::Swell { under_speech_db, rise_samples: 38_400, rise_slope: Slope::GentlyThenSharply, by_hand: true, .. } if *under_speech_db == 11.0),
+        "{set:?} {kept:?}"
+    );
+    // Given back, it follows the rule again.
+    let mut objects = first.bed().unwrap().levels.clone();
+    objects.remove(index);
+    let back = plan(&softer, &[], &objects);
+    assert!(!back.bed().unwrap().levels[index].by_hand());
+    // A rise that is longer than its swell is refused.
+    assert!(first.change_level(index, &Change { rise_s: Some(50.0), ..Change::default() }).is_err());
+}
+
+fn ambience(rule: SpeechRule) -> AmbienceWish {
+    AmbienceWish { hash: "room".into(), name: "workshop".into(), under_speech_db: 14.0, rule, start_samples: 0, end_samples: None }
+}
+
+#[test]
+fn ambiences_keep_their_rule_for_speech() {
+    let speaking = (18.0, 22.0);
+    let silent = (28.0, 31.0);
+    let levels = |rule| {
+        let heard = hear(&plan(&ShapeWishes::default(), &[ambience(rule)], &[]), Hear::Ambiences);
+        (level_db(&heard, silent.0, silent.1), level_db(&heard, speaking.0, speaking.1))
+    };
+    let (base, same) = levels(SpeechRule::Untouched);
+    assert!((base - same).abs() < 0.3, "untouched: {base} and {same}");
+    let (between, under) = levels(SpeechRule::Out);
+    assert!((between - base).abs() < 0.3 && under < base - 80.0, "out: {between} and {under}");
+    let (between, under) = levels(SpeechRule::Low);
+    assert!((between - base).abs() < 0.3 && (base - under - 9.0).abs() < 0.4, "low: {between} and {under}");
+    let (between, under) = levels(SpeechRule::OnlyUnder);
+    assert!(between < base - 80.0 && (under - base).abs() < 0.3, "only under: {between} and {under}");
+}
+
+#[test]
+fn an_ambience_goes_on_without_a_seam_and_ends_where_it_was_told() {
+    let wish = AmbienceWish { start_samples: 5 * S, end_samples: Some(55 * S), ..ambience(SpeechRule::Untouched) };
+    let heard = hear(&plan(&ShapeWishes::default(), &[wish], &[]), Hear::Ambiences);
+    let tenths: Vec<f64> = (70..530).map(|k| level_db(&heard, f64::from(k) / 10.0, f64::from(k + 1) / 10.0)).collect();
+    let mean = tenths.iter().sum::<f64>() / tenths.len() as f64;
+    // Eleven seconds last fifty, and no tenth of a second tells where a turn began.
+    let worst = tenths.iter().map(|t| (t - mean).abs()).fold(0.0, f64::max);
+    assert!(worst < 0.7, "{worst:.2} dB off");
+    assert!(level_db(&heard, 0.0, 4.9) < -100.0 && level_db(&heard, 55.01, 60.0) < -100.0);
+}
+
+#[test]
+fn stems_sum_to_the_mix_and_any_range_is_that_of_the_whole() {
+    let shape = ShapeWishes { pocket: Some(PocketWish::NARROW), even_voice: true, ..ShapeWishes::default() };
+    let mut made = plan(&shape, &[ambience(SpeechRule::Low)], &[]);
+    made.master = master(&made, &sounds, -16.0).unwrap();
+    let whole = hear(&made, Hear::Everything);
+    let stems = [Hear::Bed, Hear::Voice, Hear::Film, Hear::Ambiences].map(|h| hear(&made, h));
+    // Null test: the difference lies below -120 dBFS.
+    for channel in 0..2 {
+        let worst = (0..LENGTH as usize)
+            .map(|k| (whole.channels()[channel][k] - stems.iter().map(|s| s.channels()[channel][k]).sum::<f32>()).abs())
+            .fold(0.0, f32::max);
+        assert!(worst < 1e-6, "{worst}");
+    }
+    for (from, to) in [(0, 1), (7 * S + 1, 9 * S), (16 * S - 77, 16 * S + 77), (LENGTH - 5, LENGTH)] {
+        let part = render(&made, &sounds, from..to, Hear::Everything).unwrap();
+        assert!(part.channels()[0] == whole.channels()[0][from as usize..to as usize] || SCENE.fitting.speed != 1.0, "{from}..{to}");
+    }
+}
+
+#[test]
+fn the_whole_comes_to_the_loudness_that_was_asked_for() {
+    for target in [-23.0, -16.0] {
+        let mut made = plan(&ShapeWishes::default(), &[], &[]);
+        made.master = master(&made, &sounds, target).unwrap();
+        let told = made.master.unwrap();
+        let heard = hear(&made, Hear::Everything);
+        let measured = measure(&heard).integrated_lufs.unwrap();
+        assert!((measured - (target - told.held_back_db)).abs() < 0.1, "{target}: {measured}");
+        assert!(true_peak_dbtp(&heard).unwrap() < -0.9, "the guard keeps the peaks");
+    }
+    // What cannot be reached is said.
+    let mut loud = plan(&ShapeWishes::default(), &[], &[]);
+    loud.master = master(&loud, &sounds, -4.0).unwrap();
+    assert!(loud.master.unwrap().held_back_db > 3.0);
+}
+
+#[test]
+fn uneven_phrases_are_brought_together() {
+    // The second and the fourth phrase at half the level: 6 dB softer.
+    let s = &*SCENE;
+    let mut uneven = s.voice.clone();
+    for (from, to) in [(15.0, 25.0), (43.0, 51.0)] {
+        for plane in uneven.channels_mut() {
+            plane[(from * S as f64) as usize..(to * S as f64) as usize].iter_mut().for_each(|x| *x *= 0.5);
+        }
+    }
+    let speech = read_speech(&uneven, &mut keep_going()).unwrap();
+    let piece = VoicePiece::whole("voice", uneven.len_samples());
+    let narration = [PieceInput { piece: &piece, source: &uneven, reading: &speech }];
+    let heard = |even_voice| {
+        let shape = ShapeWishes { even_voice, ..ShapeWishes::default() };
+        let made = propose(Inputs { length_samples: LENGTH, narration: &narration, shape: Some(&shape), ..Inputs::default() }, &[]);
+        let sound = render(&made, &|_| Some(&uneven as &dyn Source), 0..LENGTH, Hear::Voice).unwrap();
+        let levels: Vec<f64> = PHRASES.iter().map(|p| level_db(&sound, p.0 + 0.3, p.1 - 0.3)).collect();
+        levels.iter().copied().fold(f64::MIN, f64::max) - levels.iter().copied().fold(f64::MAX, f64::min)
+    };
+    assert!(heard(false) > 5.0 && heard(true) < 1.5, "{:.1} dB apart, then {:.1}", heard(false), heard(true));
+}
+
+#[test]
+fn the_meters_tell_what_is_there() {
+    let made = plan(&ShapeWishes::default(), &[], &[]);
+    let told = meters(&made, &sounds).unwrap();
+    assert_eq!(told.momentary_lufs.len(), 600);
+    let speaking: Vec<f32> = (190..240).filter_map(|k| told.voice_over_bed_db[k]).collect();
+    assert!(speaking.len() > 40 && speaking.iter().all(|db| (17.0..27.0).contains(db)), "{speaking:?}");
+    assert!(told.voice_over_bed_db[310].is_none(), "nobody speaks there");
+    let whole = hear(&made, Hear::Everything);
+    assert!((told.true_peak_dbtp.unwrap() - true_peak_dbtp(&whole).unwrap()).abs() < 1e-6);
+    let heard = Heard::new(&made, &sounds, Hear::Everything).unwrap();
+    assert_eq!((heard.len_samples(), made.layers.iter().filter(|l| l.role == Role::Bed).count()), (LENGTH, 1));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+    /// A voice that comes later takes its objects with it, and what was set by hand goes along.
+    #[test]
+    fn objects_follow_the_narration(shift_tenths in 0u64..40, level in 2.0f64..18.0) {
+        let s = &*SCENE;
+        let at = |shift: u64, before: &[LevelObject]| {
+            let piece = VoicePiece { cut_start_samples: shift, ..VoicePiece::whole("voice", s.voice.len_samples() - shift) };
+            let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
+            let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &[] };
+            propose(Inputs { length_samples: LENGTH, bed: Some(bed), narration: &narration, ..Inputs::default() }, before)
+        };
+        let shift = shift_tenths * 4800;
+        let mut first = at(0, &[]);
+        let index = first.bed().unwrap().levels.iter().position(|o| matches!(o, LevelObject::Dip { start_samples, .. } if *start_samples > 15 * S)).unwrap();
+        first.change_level(index, &Change { under_speech_db: Some(level + 10.0), ..Change::default() }).unwrap();
+        let moved = at(shift, &first.bed().unwrap().levels);
+        let (old, new) = (&first.bed().unwrap().levels[index], &moved.bed().unwrap().levels[index]);
+        if let (LevelObject::Dip { start_samples: a, .. }, LevelObject::Dip { start_samples: b, under_speech_db, by_hand, .. }) = (old, new) {
+            prop_assert_eq!(*b, a + shift);
+            prop_assert!(*by_hand && (*under_speech_db - level - 10.0).abs() < 1e-9);
+        } else {
+            prop_assert!(false, "{:?} {:?}", old, new);
+        }
+    }
+}

@@ -1,0 +1,140 @@
+//! Single level objects by hand.
+
+use super::{FadeShapeView, reshape};
+use crate::App;
+use crate::features::cuts::model::CutView;
+use crate::features::cuts::store::{self as cuts, Next};
+use crate::features::plans::{FromRevision, seen};
+use crate::problem::Problem;
+use actix_web::{delete, post, put, web};
+use jaunty_core::shape::{Change, FadeShape, LevelObject, Slope};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// How a rise or a fall goes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum SlopeView {
+    /// In one.
+    One,
+    /// Gently at first, then sharply.
+    GentlyThenSharply,
+    /// Sharply at first, then gently.
+    SharplyThenGently,
+}
+
+impl From<Slope> for SlopeView {
+    fn from(slope: Slope) -> Self {
+        match slope {
+            Slope::One => Self::One,
+            Slope::GentlyThenSharply => Self::GentlyThenSharply,
+            Slope::SharplyThenGently => Self::SharplyThenGently,
+        }
+    }
+}
+
+impl From<SlopeView> for Slope {
+    fn from(view: SlopeView) -> Self {
+        match view {
+            SlopeView::One => Self::One,
+            SlopeView::GentlyThenSharply => Self::GentlyThenSharply,
+            SlopeView::SharplyThenGently => Self::SharplyThenGently,
+        }
+    }
+}
+
+/// A change of level objects; what is not named stays.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct SetLevel {
+    /// The revision that the client saw.
+    pub revision: u32,
+    /// How far the bed lies under the loudness of the speech, in dB, 0 to 60.
+    pub under_speech_db: Option<f64>,
+    /// Length of a rise or a fade in, in seconds.
+    pub rise_s: Option<f64>,
+    /// Length of a fall or a fade out, in seconds.
+    pub fall_s: Option<f64>,
+    /// How a swell rises.
+    pub rise_slope: Option<SlopeView>,
+    /// How a swell falls.
+    pub fall_slope: Option<SlopeView>,
+    /// The shape of a fade.
+    pub fade_shape: Option<FadeShapeView>,
+    /// Further objects that are changed alike.
+    #[serde(default)]
+    pub also: Vec<usize>,
+}
+
+/// Changes one swell, dip or fade by hand, or several alike; nothing else changes.
+#[utoipa::path(params(("id" = Uuid, Path), ("index" = usize, Path)), request_body = SetLevel, responses((status = 200, body = CutView)))]
+#[put("/api/cuts/{id}/plan/levels/{index}")]
+pub async fn change_level(app: web::Data<App>, path: web::Path<(Uuid, usize)>, body: web::Json<SetLevel>) -> Result<web::Json<CutView>, Problem> {
+    let (id, index) = path.into_inner();
+    let (cut, current) = seen(&app, id, body.revision).await?;
+    let mut plan = current.plan.clone();
+    let change = Change {
+        under_speech_db: body.under_speech_db,
+        rise_s: body.rise_s,
+        fall_s: body.fall_s,
+        rise_slope: body.rise_slope.map(Slope::from),
+        fall_slope: body.fall_slope.map(Slope::from),
+        fade_shape: body.fade_shape.map(FadeShape::from),
+    };
+    for index in std::iter::once(index).chain(body.also.iter().copied()) {
+        plan.change_level(index, &change).map_err(|cause| Problem::bad_value(format!("Not possible: {cause}.")))?;
+    }
+    let what = match (body.under_speech_db, body.also.len()) {
+        (Some(db), 0) => format!("set a level to {} dB under the speech", (db * 10.0).round() / 10.0),
+        (Some(db), more) => format!("set {} levels to {} dB under the speech", more + 1, (db * 10.0).round() / 10.0),
+        (None, _) => "change a swell or fade by hand".into(),
+    };
+    cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: current.chosen }).await?;
+    Ok(web::Json(CutView::of(&app, id).await?))
+}
+
+/// Gives an object that was set by hand back to the rule; takes an emphasis away.
+#[utoipa::path(params(("id" = Uuid, Path), ("index" = usize, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
+#[delete("/api/cuts/{id}/plan/levels/{index}")]
+pub async fn give_back(app: web::Data<App>, path: web::Path<(Uuid, usize)>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
+    let (id, index) = path.into_inner();
+    let hand = |objects: &mut Vec<LevelObject>| {
+        if index >= objects.len() {
+            return Err(Problem::not_found("swell, dip or fade"));
+        }
+        objects.remove(index);
+        Ok(())
+    };
+    Ok(web::Json(reshape(&app, id, body.revision, "give a level back to the rule", &|_| Ok(()), hand).await?))
+}
+
+/// A phrase that is to stand out.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Emphasise {
+    /// The revision that the client saw.
+    pub revision: u32,
+    /// Number of the phrase, from 0.
+    pub phrase: usize,
+    /// How much further the bed goes down under it, in dB.
+    pub deeper_db: f64,
+}
+
+/// Dips the bed further under one phrase.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = Emphasise, responses((status = 200, body = CutView)))]
+#[post("/api/cuts/{id}/plan/emphasis")]
+pub async fn emphasise(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<Emphasise>) -> Result<web::Json<CutView>, Problem> {
+    if !(0.0..=30.0).contains(&body.deeper_db) {
+        return Err(Problem::bad_value("An emphasis is 0 to 30 dB deeper."));
+    }
+    let (_, current) = seen(&app, *id, body.revision).await?;
+    let phrase = current.plan.phrases.get(body.phrase).cloned().ok_or_else(|| Problem::not_found("phrase"))?;
+    let hand = |objects: &mut Vec<LevelObject>| {
+        objects.retain(|o| !matches!(o, LevelObject::Emphasis { start_samples, .. } if *start_samples == phrase.start_samples));
+        objects.push(LevelObject::Emphasis { start_samples: phrase.start_samples, end_samples: phrase.end_samples, deeper_db: body.deeper_db });
+        Ok(())
+    };
+    let what = format!("emphasise phrase {}", body.phrase + 1);
+    Ok(web::Json(reshape(&app, *id, body.revision, &what, &|_| Ok(()), hand).await?))
+}
