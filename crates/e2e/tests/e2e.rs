@@ -10,5 +10,6 @@ mod parts {
     pub mod picture;
     pub mod reading;
     pub mod resume;
+    pub mod shape;
     pub mod voice;
 }

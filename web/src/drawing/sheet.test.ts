@@ -14,6 +14,8 @@ const swell: LevelView = {
   fallS: 1.2,
   underSpeechDb: 7,
   gainDb: -9,
+  riseSlope: 'one',
+  fallSlope: 'one',
   byHand: false,
 }
 const dip: LevelView = {
@@ -125,6 +127,15 @@ function cut(): CutView {
       ],
       barLines: [0, 2, 4, 6, 8].map((atS, k) => ({ atS, bar: k + 1, letter: k === 0 ? 'A' : null })),
       levels: [swell, dip],
+      ambiences: [],
+      shape: {
+        underSpeechDb: 20,
+        aloneDb: 7,
+        easeS: 1.2,
+        leastGapS: 2.4,
+        fadeShape: 'equalPower',
+        evenVoice: false,
+      },
       phrases: [{ startS: 9, endS: 11, words: 'one two three four' }],
       findings: [],
       lookedAt: [],

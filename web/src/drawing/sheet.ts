@@ -21,10 +21,33 @@ export interface Hairpin {
   path: string
   x: number
   width: number
+  /** Whether this is the rise. */
+  opens: boolean
   labels: Label[]
 }
 
+/** A level that has no wedge: written under the band. */
+export interface Mark {
+  level: LevelView
+  x: number
+  text: string
+  /** From its beginning to its end on this line. */
+  width: number
+}
+
+/** An ambience as a band below the words; it is thin where its rule takes it down. */
+export interface AmbienceBand {
+  index: number
+  name: string
+  x: number
+  width: number
+  y: number
+  thin: { x: number; width: number }[]
+}
+
 export interface Words {
+  /** Number of the phrase. */
+  phrase: number
   x: number
   width: number
   text: string
@@ -48,6 +71,8 @@ export interface SheetLine {
   /** The shot that goes on from the line before. */
   carried: Label | null
   hairpins: Hairpin[]
+  marks: Mark[]
+  ambiences: AmbienceBand[]
   words: Words[]
   ringOut: number | null
 }
@@ -124,6 +149,8 @@ function layoutLine(
     splices,
     ...marks(cut, startS, here, x, right),
     hairpins: (plan?.levels ?? []).flatMap((level) => hairpins(level, plan?.levels ?? [], startS, endS, x)),
+    marks: (plan?.levels ?? []).flatMap((level) => levelMark(level, startS, endS, x)),
+    ambiences: (plan?.ambiences ?? []).flatMap((one, k) => ambienceBand(one, k, plan?.phrases ?? [], startS, endS, x)),
     words: (plan?.phrases ?? []).flatMap((phrase, k) => words(phrase, k, startS, endS, x)),
     ringOut,
   }
@@ -178,7 +205,7 @@ function hairpins(
     if (before && from - 6 - textWidth(before, 11) > x(startS))
       labels.push({ x: from - 6 - textWidth(before, 11), text: before })
     if (after && to + 4 + textWidth(after, 11) < x(endS)) labels.push({ x: to + 4, text: after })
-    return [{ level, path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`, x: from, width: to - from, labels }]
+    return [{ level, opens, path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`, x: from, width: to - from, labels }]
   }
   const top = decibels(-level.underSpeechDb)
   const dip = all.find((object) => object.kind === 'dip' && object.startS > level.endS - 0.05)
@@ -188,6 +215,61 @@ function hairpins(
   const fall =
     level.fallS > 0 ? wedge(level.endS - level.fallS, level.endS, false, level.riseS > 0 ? null : top, under) : []
   return [...rise, ...fall]
+}
+
+/** Emphases and fades are written where they begin. */
+function levelMark(level: LevelView, startS: number, endS: number, x: (s: number) => number): Mark[] {
+  if (level.kind === 'swell' || level.startS >= endS || level.endS <= startS) return []
+  const width = x(Math.min(level.endS, endS)) - x(Math.max(level.startS, startS))
+  const at = (seconds: number, text: string): Mark[] =>
+    seconds >= startS && seconds < endS + 1e-6 ? [{ level, x: x(seconds), text, width }] : []
+  switch (level.kind) {
+    case 'dip':
+      // Its level stands at the tip of the fall before it, and its words open it.
+      return []
+    case 'emphasis':
+      return at(level.startS, `${decibels(-level.underSpeechDb)} more`)
+    case 'fadeIn':
+      return level.riseS > 0 ? at(level.startS, `fade in ${level.riseS.toFixed(1)} s`) : []
+    case 'fadeOut':
+      return at(level.startS, `fade out ${level.fallS.toFixed(1)} s`)
+  }
+}
+
+type Ambience = CutView['plan']['ambiences'][number]
+
+function ambienceBand(
+  one: Ambience,
+  index: number,
+  phrases: readonly { startS: number; endS: number }[],
+  startS: number,
+  endS: number,
+  x: (s: number) => number,
+): AmbienceBand[] {
+  const from = Math.max(one.startS, startS)
+  const to = Math.min(one.endS ?? Infinity, endS)
+  if (to <= from) return []
+  const spoken = phrases
+    .filter((p) => p.endS > from && p.startS < to)
+    .map((p): [number, number] => [Math.max(p.startS, from), Math.min(p.endS, to)])
+  const between: [number, number][] = []
+  let at = from
+  for (const [a, b] of spoken) {
+    if (a > at) between.push([at, a])
+    at = Math.max(at, b)
+  }
+  if (at < to) between.push([at, to])
+  const thin = one.rule === 'untouched' ? [] : one.rule === 'onlyUnder' ? between : spoken
+  return [
+    {
+      index,
+      name: one.name,
+      x: x(from),
+      width: x(to) - x(from),
+      y: ROWS.words + 10 + index * 9,
+      thin: thin.map(([a, b]) => ({ x: x(a), width: x(b) - x(a) })),
+    },
+  ]
 }
 
 /** The words of a phrase within this line: a phrase over a line break has its words on both lines, by time. */
@@ -211,5 +293,5 @@ function words(
   const width = x(to) - x(from)
   // A few pixels of a phrase whose words all stand on the other line.
   if (text === '' && width < 14) return []
-  return [{ x: x(from), width, text, squeezed: textWidth(text, 13) * 0.86 > width }]
+  return [{ phrase: index, x: x(from), width, text, squeezed: textWidth(text, 13) * 0.86 > width }]
 }

@@ -94,6 +94,41 @@ export interface paths {
         patch: operations["change_cut"];
         trace?: never;
     };
+    "/api/cuts/{id}/ambiences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings the sound of a place in; it lies under the whole cut, low while somebody speaks. */
+        post: operations["upload_ambience"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/ambiences/{index}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes an ambience. */
+        put: operations["change_ambience"];
+        post?: never;
+        /** Takes an ambience away. */
+        delete: operations["drop_ambience"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/bed": {
         parameters: {
             query?: never;
@@ -548,6 +583,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/plan/emphasis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Dips the bed further under one phrase. */
+        post: operations["emphasise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/plan/fitting": {
         parameters: {
             query?: never;
@@ -573,10 +625,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Sets the level of one swell or dip by hand; nothing else changes. */
-        put: operations["set_level"];
+        /** Changes one swell, dip or fade by hand, or several alike; nothing else changes. */
+        put: operations["change_level"];
         post?: never;
-        delete?: never;
+        /** Gives an object that was set by hand back to the rule; takes an emphasis away. */
+        delete: operations["give_back"];
         options?: never;
         head?: never;
         patch?: never;
@@ -610,6 +663,23 @@ export interface paths {
         put?: never;
         /** Goes back to the revision that the shown one was made from. */
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/revisions/{revision}/meters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is measured of a revision. */
+        get: operations["meters"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -695,6 +765,23 @@ export interface paths {
         put?: never;
         /** Has the written lines spoken by a machine, where nobody speaks yet. */
         post: operations["speak_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets the figures that all level objects follow; what was set by hand stays. */
+        put: operations["set_shape"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -865,6 +952,28 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description An ambience of a cut. */
+        AmbienceView: {
+            /**
+             * Format: double
+             * @description Where it is over; with the cut without one.
+             */
+            endS?: number | null;
+            /** @description Its name. */
+            name: string;
+            /** @description What it does while somebody speaks. */
+            rule: components["schemas"]["SpeechRuleView"];
+            /**
+             * Format: double
+             * @description Where it begins, in seconds of the cut.
+             */
+            startS: number;
+            /**
+             * Format: double
+             * @description How far its loudness lies under that of the speech, in dB.
+             */
+            underSpeechDb: number;
+        };
         /** @description Where the bed moves. */
         ArcView: {
             /**
@@ -1123,6 +1232,30 @@ export interface components {
             opinion?: components["schemas"]["Opinion"] | null;
             reading?: components["schemas"]["CandidateReadingView"] | null;
         };
+        /** @description What an ambience is to do; what is not named stays. */
+        ChangeAmbience: {
+            /**
+             * Format: double
+             * @description Where it is over.
+             */
+            endS?: number | null;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+            rule?: components["schemas"]["SpeechRuleView"] | null;
+            /**
+             * Format: double
+             * @description Where it begins, in seconds of the cut.
+             */
+            startS?: number | null;
+            /**
+             * Format: double
+             * @description How far its loudness lies under that of the speech, in dB, 0 to 60.
+             */
+            underSpeechDb?: number | null;
+        };
         /** @description What somebody thinks of a candidate. What is left out stays. */
         ChangeCandidate: {
             kind?: components["schemas"]["KindView"] | null;
@@ -1317,6 +1450,21 @@ export interface components {
              */
             revision: number;
         };
+        /** @description A phrase that is to stand out. */
+        Emphasise: {
+            /**
+             * Format: double
+             * @description How much further the bed goes down under it, in dB.
+             */
+            deeperDb: number;
+            /** @description Number of the phrase, from 0. */
+            phrase: number;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+        };
         /**
          * @description Which end.
          * @enum {string}
@@ -1327,6 +1475,11 @@ export interface components {
          * @enum {string}
          */
         EndingView: "ownEnding" | "fadesOut" | "stopsDead";
+        /**
+         * @description The shape of a fade.
+         * @enum {string}
+         */
+        FadeShapeView: "linearDb" | "linear" | "equalPower" | "s";
         /** @description Whether the film's own sound is heard. */
         FilmSound: {
             /** @description Heard or not. */
@@ -1447,7 +1600,7 @@ export interface components {
          * @description What to hear.
          * @enum {string}
          */
-        HearView: "everything" | "bed" | "voice" | "film";
+        HearView: "everything" | "bed" | "voice" | "film" | "ambiences";
         /** @description A job under way, or the last one if it failed. */
         JobView: {
             /** @description What is being done. */
@@ -1481,7 +1634,7 @@ export interface components {
          * @description What a level object is.
          * @enum {string}
          */
-        LevelKindView: "dip" | "swell";
+        LevelKindView: "dip" | "swell" | "emphasis" | "fadeIn" | "fadeOut";
         /** @description A swell or a dip. */
         LevelView: {
             /** @description Whether a person set it. */
@@ -1491,11 +1644,14 @@ export interface components {
              * @description Where it is over.
              */
             endS: number;
+            fadeShape?: components["schemas"]["FadeShapeView"] | null;
             /**
              * Format: double
              * @description Length of the fall; 0 for a dip.
              */
             fallS: number;
+            /** @description How a swell falls. */
+            fallSlope: components["schemas"]["SlopeView"];
             /**
              * Format: double
              * @description Gain over the sound as it came in, in dB.
@@ -1510,11 +1666,15 @@ export interface components {
              * @description Length of the rise; 0 for a dip.
              */
             riseS: number;
+            /** @description How a swell rises. */
+            riseSlope: components["schemas"]["SlopeView"];
             /**
              * Format: double
              * @description Where it begins, in seconds.
              */
             startS: number;
+            /** @description The bar on whose downbeat a swell's top falls. */
+            topOnBar?: number | null;
             /**
              * Format: double
              * @description How far it lies under the loudness of the speech, in dB.
@@ -1664,6 +1824,25 @@ export interface components {
             /** @description Its number. */
             index: number;
         };
+        /** @description What is measured of a plan, in tenths of a second. */
+        MetersView: {
+            /** @description Momentary loudness of the mix in LUFS. */
+            momentaryLufs: (number | null)[];
+            /** @description Short-term loudness of the mix in LUFS. */
+            shortTermLufs: (number | null)[];
+            /**
+             * Format: double
+             * @description Seconds between two values.
+             */
+            stepS: number;
+            /**
+             * Format: double
+             * @description Highest true peak in dBTP.
+             */
+            truePeakDbtp?: number | null;
+            /** @description How far the voice lies over the bed, in dB; none where nobody speaks. */
+            voiceOverBedDb: (number | null)[];
+        };
         /**
          * @description What a moment is for.
          * @enum {string}
@@ -1780,6 +1959,8 @@ export interface components {
         };
         /** @description The plan of a cut as it stands. */
         PlanView: {
+            /** @description Ambiences. */
+            ambiences: components["schemas"]["AmbienceView"][];
             /** @description Bar lines of the bed as fitted. */
             barLines: components["schemas"]["BarLineView"][];
             /**
@@ -1794,6 +1975,11 @@ export interface components {
             /** @description The fittings to choose from, best first. */
             fittings: components["schemas"]["FittingView"][];
             /**
+             * Format: double
+             * @description How much of that the guard against true peaks held back, in dB.
+             */
+            heldBackDb?: number | null;
+            /**
              * Format: int64
              * @description Its length in samples; for asking for sound.
              */
@@ -1803,12 +1989,22 @@ export interface components {
             /** @description What the check looked at, as sentences that hold when it finds nothing. */
             lookedAt: string[];
             /**
+             * Format: double
+             * @description Gain of the whole in dB, where a loudness was asked for.
+             */
+            masterGainDb?: number | null;
+            /**
              * Format: int32
              * @description The revision that it was made from.
              */
             parent?: number | null;
             /** @description Phrases of the narration. */
             phrases: components["schemas"]["PhraseView"][];
+            /**
+             * Format: double
+             * @description The middle of the pocket as it is, in Hz.
+             */
+            pocketHz?: number | null;
             /** @description What redo would do again. */
             redo?: string | null;
             /**
@@ -1821,12 +2017,32 @@ export interface components {
              * @description When it was saved.
              */
             savedAt: string;
+            /** @description Figures that all level objects follow. */
+            shape: components["schemas"]["ShapeView"];
             /** @description What undo would take back. */
             undo?: string | null;
             /** @description What was done last. */
             what: string;
             /** @description What is wanted of the fit. */
             wishes: components["schemas"]["WishesView"];
+        };
+        /** @description The voice's place in the bed's spectrum. */
+        PocketView: {
+            /**
+             * Format: double
+             * @description Its middle in Hz; the narration's strongest band without one.
+             */
+            centreHz?: number | null;
+            /**
+             * Format: double
+             * @description How much is taken away in its middle, in dB.
+             */
+            depthDb: number;
+            /**
+             * Format: double
+             * @description How narrow it is.
+             */
+            q: number;
         };
         /** @description A problem as the client sees it. */
         ProblemBody: {
@@ -2034,8 +2250,17 @@ export interface components {
              */
             revision: number;
         };
-        /** @description A level for a swell or a dip. */
+        /** @description A change of level objects; what is not named stays. */
         SetLevel: {
+            /** @description Further objects that are changed alike. */
+            also?: number[];
+            fadeShape?: components["schemas"]["FadeShapeView"] | null;
+            /**
+             * Format: double
+             * @description Length of a fall or a fade out, in seconds.
+             */
+            fallS?: number | null;
+            fallSlope?: components["schemas"]["SlopeView"] | null;
             /**
              * Format: int32
              * @description The revision that the client saw.
@@ -2043,9 +2268,15 @@ export interface components {
             revision: number;
             /**
              * Format: double
+             * @description Length of a rise or a fade in, in seconds.
+             */
+            riseS?: number | null;
+            riseSlope?: components["schemas"]["SlopeView"] | null;
+            /**
+             * Format: double
              * @description How far the bed lies under the loudness of the speech, in dB, 0 to 60.
              */
-            underSpeechDb: number;
+            underSpeechDb?: number | null;
         };
         /** @description The written lines of the narration. */
         SetLines: {
@@ -2056,6 +2287,59 @@ export interface components {
              * @description The revision that the client saw.
              */
             revision: number;
+        };
+        /** @description The figures with the revision that the client saw. */
+        SetShape: {
+            /**
+             * Format: int32
+             * @description The revision.
+             */
+            revision: number;
+            /** @description The figures. */
+            shape: components["schemas"]["ShapeView"];
+        };
+        /** @description Figures that all level objects follow. */
+        ShapeView: {
+            /**
+             * Format: double
+             * @description How far the bed alone lies under the loudness of the speech, in dB.
+             */
+            aloneDb: number;
+            /**
+             * Format: double
+             * @description Time of a rise or fall, in seconds.
+             */
+            easeS: number;
+            /** @description Whether phrases are made alike in loudness. */
+            evenVoice: boolean;
+            /**
+             * Format: double
+             * @description Length of the fade in; by the way the bed begins without one.
+             */
+            fadeInS?: number | null;
+            /**
+             * Format: double
+             * @description Length of the fade out.
+             */
+            fadeOutS?: number | null;
+            /** @description Shape of both. */
+            fadeShape: components["schemas"]["FadeShapeView"];
+            /**
+             * Format: double
+             * @description Gaps shorter than this stay under the speech, in seconds.
+             */
+            leastGapS: number;
+            pocket?: components["schemas"]["PocketView"] | null;
+            /**
+             * Format: double
+             * @description Loudness of the whole, in LUFS.
+             */
+            targetLufs?: number | null;
+            /**
+             * Format: double
+             * @description How far the bed lies under the speech, in dB.
+             */
+            underSpeechDb: number;
         };
         /** @description A piece on the shelf. */
         ShelfPieceView: {
@@ -2128,6 +2412,11 @@ export interface components {
             /** @description Where it begins, as timecode. */
             timecode: string;
         };
+        /**
+         * @description How a rise or a fall goes.
+         * @enum {string}
+         */
+        SlopeView: "one" | "gentlyThenSharply" | "sharplyThenGently";
         /** @description A passage in seconds. */
         SpanView: {
             /**
@@ -2141,6 +2430,11 @@ export interface components {
              */
             startS: number;
         };
+        /**
+         * @description What an ambience does while somebody speaks.
+         * @enum {string}
+         */
+        SpeechRuleView: "out" | "low" | "onlyUnder" | "untouched";
         /** @description A splice named by both bar lines, in seconds of the bed. */
         SpliceName: {
             /**
@@ -2711,6 +3005,83 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskCut"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    upload_ambience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    change_ambience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeAmbience"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    drop_ambience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
             };
         };
         responses: {
@@ -3487,6 +3858,31 @@ export interface operations {
             };
         };
     };
+    emphasise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Emphasise"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
     choose_fitting: {
         parameters: {
             query?: never;
@@ -3512,7 +3908,7 @@ export interface operations {
             };
         };
     };
-    set_level: {
+    change_level: {
         parameters: {
             query?: never;
             header?: never;
@@ -3525,6 +3921,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SetLevel"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    give_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
             };
         };
         responses: {
@@ -3584,6 +4006,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    meters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MetersView"];
                 };
             };
         };
@@ -3697,6 +4141,31 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    set_shape: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetShape"];
+            };
+        };
         responses: {
             200: {
                 headers: {

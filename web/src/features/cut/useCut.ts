@@ -13,6 +13,9 @@ import {
   type Opinion,
   type Said,
   type Wish,
+  type AmbienceChange,
+  type LevelChange,
+  type ShapeView,
   type WaveformView,
 } from '../../shared/http'
 
@@ -73,12 +76,50 @@ export function useCut(id: Ref<string>) {
       change(() =>
         answer(server.PUT('/api/cuts/{id}/plan/fitting', { params: path(), body: { revision: revision(), index } })),
       ),
-    setLevel: (index: number, underSpeechDb: number) =>
+    setLevel: (index: number, what: LevelChange) =>
       change(() =>
         answer(
           server.PUT('/api/cuts/{id}/plan/levels/{index}', {
             params: { path: { id: id.value, index } },
-            body: { revision: revision(), underSpeechDb },
+            body: { also: [], ...what, revision: revision() },
+          }),
+        ),
+      ),
+    giveBack: (index: number) =>
+      change(() =>
+        answer(
+          server.DELETE('/api/cuts/{id}/plan/levels/{index}', {
+            params: { path: { id: id.value, index } },
+            body: { revision: revision() },
+          }),
+        ),
+      ),
+    emphasise: (phrase: number, deeperDb: number) =>
+      change(() =>
+        answer(
+          server.POST('/api/cuts/{id}/plan/emphasis', {
+            params: path(),
+            body: { revision: revision(), phrase, deeperDb },
+          }),
+        ),
+      ),
+    setShape: (shape: ShapeView) =>
+      change(() => answer(server.PUT('/api/cuts/{id}/shape', { params: path(), body: { revision: revision(), shape } }))),
+    changeAmbience: (index: number, what: AmbienceChange) =>
+      change(() =>
+        answer(
+          server.PUT('/api/cuts/{id}/ambiences/{index}', {
+            params: { path: { id: id.value, index } },
+            body: { ...what, revision: revision() },
+          }),
+        ),
+      ),
+    dropAmbience: (index: number) =>
+      change(() =>
+        answer(
+          server.DELETE('/api/cuts/{id}/ambiences/{index}', {
+            params: { path: { id: id.value, index } },
+            body: { revision: revision() },
           }),
         ),
       ),

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import type { CutView } from '../../shared/http'
 import { bare, clock, decibels } from '../../shared/words'
 import type { Hear, Listening } from './useListening'
+import { useMeters } from './useMeters'
 
 const props = defineProps<{ cut: CutView; listening: Listening }>()
 
@@ -19,8 +20,12 @@ const tried = computed(() => props.cut.candidates.find((one) => one.hash === pro
 /** The swell or dip that is heard now. */
 const level = computed(() => {
   const at = props.listening.positionS.value
-  return props.cut.plan.levels.find((object) => at >= object.startS && at < object.endS) ?? null
+  const heard = props.cut.plan.levels.filter((object) => object.kind === 'dip' || object.kind === 'swell')
+  return heard.find((object) => at >= object.startS && at < object.endS) ?? null
 })
+const meters = useMeters(() => props.cut)
+/** How far the voice lies over the bed now, measured over three seconds. */
+const over = computed(() => meters.value?.voiceOverBedDb[Math.floor(props.listening.positionS.value / 0.1)] ?? null)
 
 useEventListener(document, 'keydown', (event) => {
   const target = event.target as HTMLElement
@@ -105,6 +110,15 @@ useEventListener(document, 'keydown', (event) => {
         trying <b>{{ bare(tried.name) }}</b>
         <button class="plain" @click="listening.tryCandidate(null)">back to the plan</button>
       </template>
+      <template v-else-if="over !== null">
+        voice over bed
+        <svg width="92" height="12" viewBox="0 0 92 12" aria-hidden="true" class="meter">
+          <rect x="0.5" y="0.5" width="91" height="11" fill="none" />
+          <rect x="1" y="1" :width="Math.max(0, Math.min(90, over * 3))" height="10" class="fill" />
+          <line x1="61" x2="61" y1="0" y2="12" />
+        </svg>
+        <b class="numbers" :class="{ warn: over < 18 }">{{ over.toFixed(0) }} dB</b>
+      </template>
       <template v-else-if="level">
         {{ level.kind === 'dip' ? 'bed under the voice' : 'bed in the gap' }}
         <b class="numbers">{{ decibels(-level.underSpeechDb) }} dB</b>
@@ -142,6 +156,17 @@ useEventListener(document, 'keydown', (event) => {
 }
 .level {
   margin-left: auto;
+}
+.meter rect,
+.meter line {
+  stroke: var(--ink);
+}
+.meter .fill {
+  fill: var(--band);
+  stroke: none;
+}
+.level b.warn {
+  color: var(--warn);
 }
 .level b {
   color: var(--ink);

@@ -18,7 +18,7 @@ const cut = {
   lengthS: 30,
   shots: [{ name: '<b>tower</b>', atS: 0, timecode: '' }],
   moments: [],
-  plan: { chosen: 0, fittings: [], barLines: [], levels: [level], phrases: [] },
+  plan: { chosen: 0, fittings: [], ambiences: [], barLines: [], levels: [level], phrases: [] },
 } as unknown as CutView
 
 function sheet(positionS = 0) {
@@ -30,8 +30,21 @@ function sheet(positionS = 0) {
 describe('the sheet view', () => {
   it('gives the swell that was clicked', async () => {
     const view = sheet()
-    await view.get('[data-test=hairpin]').trigger('click')
+    const pin = view.get('[data-test=hairpin]')
+    pin.element.setPointerCapture = () => undefined
+    await pin.trigger('pointerdown', { clientX: 100, clientY: 50 })
+    await pin.trigger('pointerup', { clientX: 100, clientY: 50 })
     expect(view.emitted('select')?.[0]?.[0]).toEqual(level)
+  })
+
+  it('changes length and level by the wedge', async () => {
+    const view = sheet()
+    const pin = view.get('[data-test=hairpin]')
+    pin.element.setPointerCapture = () => undefined
+    await pin.trigger('pointerdown', { clientX: 100, clientY: 50 })
+    await pin.trigger('pointermove', { clientX: 100, clientY: 30 })
+    await pin.trigger('pointerup', { clientX: 100, clientY: 30 })
+    expect(view.emitted('change')?.[0]?.[1]).toEqual({ underSpeechDb: level.underSpeechDb - 5 })
   })
 
   it('shows what was set by hand, and what is selected', () => {

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import { layoutSheet, ROWS } from '../../drawing/sheet'
+import { layoutSheet, ROWS, type Hairpin } from '../../drawing/sheet'
 import type { CutView, LevelView, WaveformView } from '../../shared/http'
-import { clock } from '../../shared/words'
+import { clock, decibels } from '../../shared/words'
 
 const props = defineProps<{
   cut: CutView
@@ -17,13 +17,18 @@ const emit = defineEmits<{
   seek: [seconds: number]
   passage: [fromS: number, toS: number]
   select: [level: LevelView, x: number, y: number]
+  phrase: [index: number, x: number, y: number]
+  change: [level: LevelView, change: { underSpeechDb?: number; riseS?: number; fallS?: number }]
 }>()
 
 const holder = ref<HTMLElement>()
 const { width, height } = useElementSize(holder)
 const lineCount = computed(() => Math.max(1, Math.ceil(props.cut.lengthS / props.secondsPerLine - 1e-6)))
 /** Lines share the height while they fit, and scroll when they do not. */
-const lineHeight = computed(() => Math.max(112, Math.min(136, Math.floor((height.value || 700) / lineCount.value))))
+const lineHeight = computed(() => {
+  const least = 112 + 9 * props.cut.plan.ambiences.length
+  return Math.max(least, Math.min(136, Math.floor((height.value || 700) / lineCount.value)))
+})
 const sheet = computed(() =>
   layoutSheet(props.cut, props.waveform, props.secondsPerLine, width.value || 1000, lineHeight.value),
 )
@@ -53,6 +58,42 @@ function up(event: PointerEvent) {
   else emit('passage', Math.min(fromS, toS), Math.max(fromS, toS))
 }
 
+/** A wedge that is being dragged: along for its length, up and down for its level. */
+const wedge = ref<{ pin: Hairpin; line: number; x: number; y: number; dx: number; dy: number } | null>(null)
+const WEDGE_PX_PER_DB = 4
+
+function grabWedge(event: PointerEvent, pin: Hairpin, line: number) {
+  ;(event.currentTarget as SVGElement).setPointerCapture(event.pointerId)
+  wedge.value = { pin, line, x: event.clientX, y: event.clientY, dx: 0, dy: 0 }
+}
+function dragWedge(event: PointerEvent) {
+  const now = wedge.value
+  if (now) wedge.value = { ...now, dx: event.clientX - now.x, dy: event.clientY - now.y }
+}
+/** What a drag asks for: whole decibels, tenths of a second. */
+const asked = computed(() => {
+  const now = wedge.value
+  if (!now || Math.abs(now.dx) + Math.abs(now.dy) < 4) return null
+  const { level, opens } = now.pin
+  const perPx = props.secondsPerLine / (sheet.value.right - sheet.value.left)
+  const longer = Math.abs(now.dx) < 4 ? 0 : (opens ? now.dx : -now.dx) * perPx
+  const lengthS = Math.max(0.1, Math.round(((opens ? level.riseS : level.fallS) + longer) * 10) / 10)
+  const underSpeechDb = Math.min(60, Math.max(0, level.underSpeechDb + Math.round(now.dy / WEDGE_PX_PER_DB)))
+  return { level, opens, lengthS, underSpeechDb }
+})
+function dropWedge(event: MouseEvent) {
+  const [now, change] = [wedge.value, asked.value]
+  wedge.value = null
+  if (!now) return
+  event.stopPropagation()
+  if (!change) return emit('select', now.pin.level, now.pin.x, now.line * sheet.value.lineHeight + ROWS.hairpins)
+  const length = change.opens ? { riseS: change.lengthS } : { fallS: change.lengthS }
+  emit('change', change.level, {
+    ...(change.underSpeechDb !== change.level.underSpeechDb && { underSpeechDb: change.underSpeechDb }),
+    ...(Math.abs(now.dx) >= 4 && length),
+  })
+}
+
 function shade(line: { index: number; startS: number; endS: number }) {
   if (!props.passage) return null
   const from = Math.max(line.startS, props.passage.fromS)
@@ -66,6 +107,9 @@ function shade(line: { index: number; startS: number; endS: number }) {
 <template>
   <div ref="holder" class="sheet" data-test="sheet">
     <svg class="score" :width="width" :height="sheet.lines.length * sheet.lineHeight" aria-hidden="true">
+      <pattern id="hatch" width="5" height="6" patternUnits="userSpaceOnUse">
+        <path d="M0 6 5 0" stroke="#6b6558" stroke-width="1" />
+      </pattern>
       <clipPath id="within-line">
         <rect :x="sheet.left - 4" y="0" :width="sheet.right - sheet.left + 8" :height="sheet.lineHeight" />
       </clipPath>
@@ -135,10 +179,55 @@ function shade(line: { index: number; startS: number; endS: number }) {
             height="20"
             class="touch"
             data-test="hairpin"
-            @click="emit('select', pin.level, pin.x, line.index * sheet.lineHeight + ROWS.hairpins)"
+            @pointerdown="grabWedge($event, pin, line.index)"
+            @pointermove="dragWedge"
+            @pointerup="dropWedge"
           />
+          <text
+            v-if="asked && wedge?.pin.level.index === pin.level.index && wedge.pin.opens === pin.opens"
+            :x="pin.x + pin.width / 2"
+            :y="ROWS.hairpins - 12"
+            text-anchor="middle"
+            class="asked"
+          >
+            {{ decibels(-asked.underSpeechDb) }} dB, {{ asked.lengthS.toFixed(1) }} s
+          </text>
         </g>
-        <g v-for="(word, k) in line.words" :key="`w${k}`" class="words">
+        <g
+          v-for="mark in line.marks"
+          :key="`k${mark.level.index}`"
+          :class="['hairpin', { hand: mark.level.byHand, selected: mark.level.index === selected }]"
+        >
+          <text
+            :x="mark.level.kind === 'fadeOut' ? Math.min(mark.x, sheet.right - 90) : mark.x"
+            :y="mark.level.kind === 'emphasis' ? ROWS.words + 17 : ROWS.band + 31"
+            class="mark-text"
+            data-test="level-mark"
+            @click="emit('select', mark.level, mark.x, line.index * sheet.lineHeight + ROWS.hairpins)"
+          >
+            {{ mark.text }}
+          </text>
+        </g>
+        <g v-for="one in line.ambiences" :key="`a${one.index}`" class="ambience">
+          <rect :x="one.x" :y="one.y" :width="one.width" height="6" fill="url(#hatch)" />
+          <rect
+            v-for="part in one.thin"
+            :key="part.x"
+            :x="part.x"
+            :y="one.y - 1"
+            :width="part.width"
+            height="5.500"
+            class="thin"
+          />
+          <title>{{ one.name }}</title>
+        </g>
+        <g
+          v-for="(word, k) in line.words"
+          :key="`w${k}`"
+          class="words"
+          data-test="words"
+          @click="emit('phrase', word.phrase, word.x, line.index * sheet.lineHeight + ROWS.words)"
+        >
           <line :x1="word.x" :x2="word.x + word.width" :y1="ROWS.words + 5" :y2="ROWS.words + 5" />
           <text
             :x="word.x"
@@ -228,6 +317,19 @@ function shade(line: { index: number; startS: number; endS: number }) {
 }
 .hairpin.selected path {
   stroke-width: 2.4;
+}
+.mark-text {
+  cursor: pointer;
+  fill: var(--soft);
+}
+.asked {
+  font-weight: 700;
+}
+.ambience .thin {
+  fill: var(--ground);
+}
+.words {
+  cursor: pointer;
 }
 .words text {
   font-family: var(--serif);

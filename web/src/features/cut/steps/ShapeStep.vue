@@ -1,7 +1,10 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
-import type { LevelView } from '../../../shared/http'
+import { onKeyStroke } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import type { LevelChange, LevelView } from '../../../shared/http'
 import { clock, decibels } from '../../../shared/words'
+import FiguresPanel from '../../sheet/FiguresPanel.vue'
+import LevelCard from '../../sheet/LevelCard.vue'
 import SheetView from '../../sheet/SheetView.vue'
 import { useWaveform } from '../useCut'
 import type { StepProps } from './props'
@@ -10,34 +13,63 @@ const props = defineProps<StepProps>()
 const ZOOMS = [5, 10, 15, 20, 30, 60]
 const secondsPerLine = ref(ZOOMS.find((zoom) => zoom * 6 >= props.cut.lengthS) ?? 30)
 const plan = computed(() => props.cut.plan)
+const busy = computed(() => props.actions.busy.value)
 const waveform = useWaveform(() =>
   plan.value?.fittings.length ? `/api/cuts/${props.cut.id}/revisions/${plan.value.revision}/waveform` : null,
 )
 
+/** The sheet needs the width; the figures come when they are asked for. */
+const figures = ref(false)
+onKeyStroke('g', (event) => {
+  if (!(event.target as HTMLElement).matches('input, textarea, [role=combobox]')) figures.value = !figures.value
+})
+
 const selected = ref<{ index: number; x: number; y: number } | null>(null)
 const level = computed(() => plan.value?.levels.find((object) => object.index === selected.value?.index) ?? null)
-const under = ref(7)
-watch(level, (object) => object && (under.value = object.underSpeechDb))
+/** The phrase whose words were clicked, for an emphasis. */
+const phrase = ref<number | null>(null)
 
 function select(object: LevelView, x: number, y: number) {
   selected.value = { index: object.index, x, y }
+  phrase.value = null
 }
+/** The words of a phrase open its dip. */
+function selectPhrase(index: number, x: number, y: number) {
+  const spoken = plan.value.phrases[index]
+  const dip = spoken && plan.value.levels.find((o) => o.kind === 'dip' && spoken.startS >= o.startS - 0.05 && spoken.endS <= o.endS + 0.05)
+  if (!dip) return
+  select(dip, x, y)
+  phrase.value = index
+}
+const change = (index: number, what: LevelChange) => void props.actions.setLevel(index, what)
 
 function zoom(by: number) {
   const at = ZOOMS.indexOf(secondsPerLine.value)
   secondsPerLine.value = ZOOMS[Math.min(ZOOMS.length - 1, Math.max(0, at + by))] ?? 15
 }
 
-function apply() {
-  if (level.value && under.value !== level.value.underSpeechDb)
-    void props.actions.setLevel(level.value.index, under.value)
-}
+/** One decibel up or down for what is selected; the balance of all where nothing is. */
+onKeyStroke(['+', '-', '[', ']'], (event) => {
+  if ((event.target as HTMLElement).matches('input, textarea, [role=combobox]') || busy.value) return
+  const { shape } = plan.value
+  const now = level.value
+  if (event.key === '+' || event.key === '-') {
+    if (!now || now.kind === 'fadeIn' || now.kind === 'fadeOut') return
+    const by = (event.key === '+') === (now.kind !== 'emphasis') ? -1 : 1
+    change(now.index, { underSpeechDb: Math.min(60, Math.max(0, now.underSpeechDb + by)) })
+  } else {
+    const by = event.key === '[' ? 1 : -1
+    const within = (db: number) => Math.min(40, Math.max(0, db + by))
+    void props.actions.setShape({ ...shape, underSpeechDb: within(shape.underSpeechDb), aloneDb: within(shape.aloneDb) })
+  }
+  event.preventDefault()
+})
 
 /** The card stays within the page, above its swell when there is no room below. */
 const place = computed(() => {
   const at = selected.value
   return at
-    ? { left: `${Math.min(Math.max(8, at.x - 40), 760)}px`, top: `${at.y > 420 ? at.y - 196 : at.y + 46}px` }
+    ? { left: `${Math.min(Math.max(8, at.x - 40), 420)}px`, top: `${at.y > 380 ? at.y - 250 : at.y + 46}px` }
     : {}
 })
 </script>
@@ -46,8 +78,17 @@ const place = computed(() => {
   <section class="shape">
     <header class="step-head">
       <h2>Shape</h2>
-      <span class="soft">swells in the gaps, dips under speech</span>
+      <span class="soft">drag a wedge, or click it</span>
       <span v-if="plan?.fittings.length && !waveform" class="soft" role="status">drawing the bed …</span>
+      <button
+        v-if="plan?.fittings.length"
+        class="plain"
+        :aria-expanded="figures"
+        data-test="figures"
+        @click="figures = !figures"
+      >
+        {{ figures ? 'hide the figures' : 'figures, pocket, ambiences, loudness' }} <kbd>G</kbd>
+      </button>
       <span class="zoom soft">
         {{ secondsPerLine }} seconds a line
         <button class="plain" aria-label="Fewer seconds a line" @click="zoom(-1)">fewer</button>
@@ -55,54 +96,45 @@ const place = computed(() => {
       </span>
     </header>
     <div v-if="plan?.fittings.length" class="holder">
-      <SheetView
+      <FiguresPanel
+        v-if="figures"
         :cut="cut"
-        :waveform="waveform"
-        :seconds-per-line="secondsPerLine"
-        :position-s="listening.positionS.value"
-        :passage="listening.passage.value"
-        :selected="selected?.index ?? null"
-        @seek="listening.seek"
-        @passage="(fromS, toS) => listening.repeatPassage(fromS, toS)"
-        @select="select"
+        :busy="busy"
+        @shape="(shape) => actions.setShape(shape)"
+        @ambience="(index, what) => actions.changeAmbience(index, what)"
+        @drop-ambience="(index) => actions.dropAmbience(index)"
+        @bring-ambience="(file) => actions.send('ambiences', file, () => undefined)"
       />
-      <div
-        v-if="level"
-        class="card level"
-        :style="place"
-        role="dialog"
-        aria-label="Swell"
-        data-test="level-card"
-        @keydown.esc="selected = null"
-      >
-        <h3>Swell in the gap {{ clock(level.startS, true) }} to {{ clock(level.endS, true) }}</h3>
-        <dl class="facts">
-          <dt>up to</dt>
-          <dd>
-            <a-input-number
-              v-model:value="under"
-              :min="0"
-              :max="60"
-              :step="1"
-              size="small"
-              aria-label="Decibels under the voice"
-              data-test="level-db"
-              @press-enter="apply"
-            />
-            dB under the voice
-          </dd>
-          <dt>rises</dt>
-          <dd>{{ level.riseS ? `${level.riseS.toFixed(1)} s` : 'is up from the start' }}</dd>
-          <dt>falls</dt>
-          <dd>
-            {{ level.fallS ? `${level.fallS.toFixed(1)} s, done before the first syllable` : 'stays up to the end' }}
-          </dd>
-        </dl>
-        <p :class="level.byHand ? 'hand' : 'soft'">
-          {{ level.byHand ? 'set by hand: it stays when the plan is made anew' : 'follows the narration' }}
-        </p>
-        <a-button size="small" type="primary" data-test="level-apply" @click="apply">Set</a-button>
-        <a-button size="small" @click="selected = null">Close</a-button>
+      <div class="paper">
+        <SheetView
+          :cut="cut"
+          :waveform="waveform"
+          :seconds-per-line="secondsPerLine"
+          :position-s="listening.positionS.value"
+          :passage="listening.passage.value"
+          :selected="selected?.index ?? null"
+          @seek="listening.seek"
+          @passage="(fromS, toS) => listening.repeatPassage(fromS, toS)"
+          @select="select"
+          @phrase="selectPhrase"
+          @change="(object, what) => change(object.index, what)"
+        />
+        <div v-if="level" class="floating" :style="place">
+          <LevelCard
+            :cut="cut"
+            :level="level"
+            :busy="busy"
+            @change="(what) => level && change(level.index, what)"
+            @give-back="level && actions.giveBack(level.index)"
+            @close="selected = null"
+          />
+          <div v-if="phrase !== null && level.kind === 'dip'" class="card emphasis">
+            phrase {{ phrase + 1 }}:
+            <button class="plain" :disabled="busy" data-test="emphasise" @click="actions.emphasise(phrase ?? 0, 4)">
+              4 dB deeper under this one
+            </button>
+          </div>
+        </div>
       </div>
       <table class="unseen">
         <caption>
@@ -113,7 +145,7 @@ const place = computed(() => {
             <td>{{ object.kind }}</td>
             <td>{{ clock(object.startS, true) }} to {{ clock(object.endS, true) }}</td>
             <td>{{ decibels(-object.underSpeechDb) }} dB</td>
-            <td><button v-if="object.kind === 'swell'" @click="select(object, 200, 100)">change</button></td>
+            <td><button @click="select(object, 200, 100)">change</button></td>
           </tr>
           <tr v-for="(phrase, k) in plan.phrases" :key="`p${k}`">
             <td>phrase</td>
@@ -150,18 +182,21 @@ const place = computed(() => {
   flex: 1;
   min-height: 0;
 }
-.level {
+.holder {
+  display: flex;
+}
+.paper {
+  position: relative;
+  flex: 1;
+  min-width: 0;
+  min-height: 0;
+}
+.floating {
   position: absolute;
-  width: 330px;
+}
+.emphasis {
+  margin-top: 4px;
+  padding: 6px 12px;
   box-shadow: 0 4px 14px rgb(31 36 48 / 18%);
-}
-.level p {
-  margin: 8px 0;
-}
-.level .ant-btn + .ant-btn {
-  margin-left: 8px;
-}
-.hand {
-  color: var(--hand);
 }
 </style>

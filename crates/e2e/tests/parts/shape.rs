@@ -1,0 +1,169 @@
+//! The shape by hand: a wedge dragged, values typed, figures and ambiences; what follows a changed
+//! narration and what stays; and the exported file measured.
+
+use super::files::{FILES, Stand, fitted, idle};
+use fantoccini::Locator;
+use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure};
+use jaunty_core::sound::{Sound, Source};
+use jaunty_demo::{LINES, Line, narration};
+use jaunty_e2e::Browser;
+use jaunty_media::{decode_to_sound, write_wav};
+use serde_json::{Value, json};
+use std::time::Duration;
+
+fn levels(cut: &Value, kind: &str) -> Vec<Value> {
+    cut["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["kind"] == kind).cloned().collect()
+}
+
+async fn stem(stand: &Stand, cut: &str, hear: &str, length_s: u64) -> Sound {
+    let revision = stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1["plan"]["revision"].as_u64().unwrap();
+    let mut planes = vec![Vec::new(), Vec::new()];
+    for from in (0..length_s).step_by(30) {
+        let url = format!("/api/cuts/{cut}/revisions/{revision}/sound?fromSamples={}&lengthSamples={}&hear={hear}", from * 48_000, 30 * 48_000);
+        let bytes = reqwest::get(stand.server.url(&url)).await.unwrap().bytes().await.unwrap();
+        let part = decode_to_sound(&FILES.with(&format!("stem-{hear}-{revision}-{from}.wav"), &bytes)).unwrap();
+        planes.iter_mut().zip(part.channels()).for_each(|(p, c)| p.extend_from_slice(c));
+    }
+    Sound::new(planes)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells_along() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Shaped", "60").await;
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    stand.cut_when(&cut, fitted).await;
+    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
+    let first = stand.cut_when(&cut, |c| fitted(c) && levels(c, "swell").len() >= 3).await;
+
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/shape"))).await.unwrap();
+    browser.find("hairpin").await.unwrap();
+    // The second wedge: up by 20 px is 5 dB louder.
+    let wedge = browser.client().find_all(Locator::Css("[data-test=hairpin]")).await.unwrap().remove(1);
+    let (x, y, width, height) = wedge.rectangle().await.unwrap();
+    let to = |dy: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(120)), x: (x + width / 2.0).round(), y: (y + height / 2.0 + dy).round() };
+    let drag = MouseActions::new("mouse".into())
+        .then(to(0.0))
+        .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+        .then(to(-10.0))
+        .then(to(-20.0))
+        .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+    browser.client().perform_actions(drag).await.unwrap();
+    let dragged = stand.cut_when(&cut, |c| levels(c, "swell").iter().any(|s| s["byHand"] == true)).await;
+    let set = levels(&dragged, "swell").into_iter().find(|s| s["byHand"] == true).unwrap();
+    let was = levels(&first, "swell").into_iter().find(|s| s["index"] == set["index"]).unwrap();
+    assert!((was["underSpeechDb"].as_f64().unwrap() - set["underSpeechDb"].as_f64().unwrap() - 5.0).abs() < 0.01, "{was} {set}");
+    // Nothing outside of it changed.
+    let others = |c: &Value| -> Vec<Value> { c["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["index"] != set["index"]).cloned().collect() };
+    assert_eq!(others(&first), others(&dragged));
+
+    // The same narration with its third line and all that follows two seconds later: swells and
+    // dips follow, and what was set by hand goes along.
+    let later: Vec<Line> = LINES[..8].iter().enumerate().map(|(k, l)| Line { start_s: l.start_s + if k >= 2 { 2.0 } else { 0.0 }, ..*l }).collect();
+    let file = FILES.path("later.wav");
+    write_wav(&file, &narration(&later, 62.0).unwrap()).unwrap();
+    let takes: Vec<String> = dragged["takes"].as_array().unwrap().iter().map(|t| t["hash"].as_str().unwrap().to_owned()).collect();
+    assert_eq!(stand.send("DELETE", &path(&format!("/takes/{}", takes[0])), None).await.0, 200);
+    stand.cut_when(&cut, |c| idle(c) && c["takes"].as_array().is_some_and(Vec::is_empty)).await;
+    let (undone, _) = stand.send("GET", &path(""), None).await;
+    assert_eq!(undone, 200);
+    // Undo the removal, so that the objects are there to follow, and lay the new take over the old one.
+    let view = stand.send("GET", &path(""), None).await.1;
+    stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": view["plan"]["revision"] }))).await;
+    stand.upload(&cut, "takes", &file, "later.wav").await;
+    let moved = stand
+        .cut_when(&cut, |c| idle(c) && c["takes"].as_array().is_some_and(|t| t.len() == 2) && c["plan"]["phrases"].as_array().is_some_and(|p| p.len() >= 6))
+        .await;
+    let third = |c: &Value| c["plan"]["phrases"][2]["startS"].as_f64().unwrap();
+    assert!((third(&moved) - third(&first) - 2.0).abs() < 0.06, "{} then {}", third(&first), third(&moved));
+    let dip_at = |c: &Value| {
+        levels(c, "dip").iter().map(|d| d["startS"].as_f64().unwrap()).min_by(|a, b| (a - third(c)).abs().total_cmp(&(b - third(c)).abs())).unwrap()
+    };
+    assert!((dip_at(&moved) - third(&moved)).abs() < 0.06, "its dip came along");
+    assert!(levels(&moved, "swell").iter().any(|s| s["byHand"] == true && s["underSpeechDb"] == set["underSpeechDb"]), "what was set by hand stays");
+
+    // A figure is typed; what is exported measures as asked.
+    let shape = json!({ "underSpeechDb": 24.0, "aloneDb": 7.0, "easeS": 1.2, "leastGapS": 2.4, "fadeShape": "equalPower", "evenVoice": false });
+    let revision = stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();
+    let (status, view) = stand.send("PUT", &path("/shape"), Some(json!({ "revision": revision, "shape": shape }))).await;
+    assert_eq!(status, 200, "{view}");
+    let (bed, voice) = (stem(&stand, &cut, "bed", 60).await, stem(&stand, &cut, "voice", 60).await);
+    let phrases = view["plan"]["phrases"].as_array().unwrap();
+    let spoken: Vec<usize> =
+        phrases.iter().flat_map(|p| (p["startS"].as_f64().unwrap() * 10.0) as usize..(p["endS"].as_f64().unwrap().min(60.0) * 10.0) as usize).collect();
+    let over = |sound: &Sound| {
+        let e = block_energies(sound);
+        lufs_from_energy(spoken.iter().filter_map(|k| e.get(*k)).sum::<f64>() / spoken.len() as f64)
+    };
+    let apart = over(&voice) - over(&bed);
+    assert!((apart - 24.0).abs() < 1.2, "24 dB asked, {apart:.2} measured");
+    // Refused with what is allowed.
+    let wild = json!({ "underSpeechDb": 90.0, "aloneDb": 7.0, "easeS": 1.2, "leastGapS": 2.4, "fadeShape": "equalPower", "evenVoice": false });
+    let (status, told) = stand.send("PUT", &path("/shape"), Some(json!({ "revision": view["plan"]["revision"], "shape": wild }))).await;
+    assert!(status == 422 && told["detail"].as_str().unwrap().contains("0 to 40"), "{told}");
+    browser.close().await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn three_ambiences_keep_their_rules_and_the_whole_its_loudness() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Rooms", "60").await;
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    stand.cut_when(&cut, fitted).await;
+    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
+    let first = stand.cut_when(&cut, |c| fitted(c) && levels(c, "swell").len() >= 3).await;
+    for (k, rule) in ["out", "low", "onlyUnder"].into_iter().enumerate() {
+        let mut state = k as u32 + 7;
+        let noise: Vec<f32> = (0..9 * 48_000)
+            .map(|_| {
+                state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                0.05 * (state as f32 / u32::MAX as f32 - 0.5)
+            })
+            .collect();
+        let file = FILES.path(&format!("room{k}.wav"));
+        write_wav(&file, &Sound::new(vec![noise])).unwrap();
+        assert_eq!(stand.upload(&cut, "ambiences", &file, &format!("room {k}.wav")).await.0, 200);
+        let view = stand.cut_when(&cut, |c| idle(c) && c["plan"]["ambiences"].as_array().is_some_and(|a| a.len() == k + 1)).await;
+        let (status, view) = stand.send("PUT", &path(&format!("/ambiences/{k}")), Some(json!({ "revision": view["plan"]["revision"], "rule": rule }))).await;
+        assert_eq!((status, &view["plan"]["ambiences"][k]["rule"]), (200, &json!(rule)));
+    }
+    let heard = stem(&stand, &cut, "ambiences", 60).await;
+    let level = |from: f64, to: f64| {
+        let plane = &heard.channels()[0][(from * 48_000.0) as usize..(to * 48_000.0) as usize];
+        10.0 * (plane.iter().map(|x| f64::from(x * x)).sum::<f64>() / plane.len() as f64 + 1e-20).log10()
+    };
+    let gap = levels(&first, "swell")
+        .into_iter()
+        .max_by(|a, b| (a["endS"].as_f64().unwrap() - a["startS"].as_f64().unwrap()).total_cmp(&(b["endS"].as_f64().unwrap() - b["startS"].as_f64().unwrap())))
+        .unwrap();
+    let middle = 0.5 * (gap["startS"].as_f64().unwrap() + gap["endS"].as_f64().unwrap());
+    // Between: the one that is out under speech and the low one, both up. Under: one up, one 9 dB down.
+    let phrase = &first["plan"]["phrases"][0];
+    let (a, b) = (phrase["startS"].as_f64().unwrap(), phrase["endS"].as_f64().unwrap());
+    let difference = level(middle - 0.2, middle + 0.2) - level(a + 0.2, b - 0.2);
+    assert!((difference - 10.0 * (2.0f64 / (1.0 + 10f64.powf(-0.9))).log10()).abs() < 1.0, "{difference:.2} dB between gap and speech");
+
+    // A loudness for the whole; the exported file measures so.
+    let view = stand.send("GET", &path(""), None).await.1;
+    let mut shape = view["plan"]["shape"].clone();
+    shape["targetLufs"] = json!(-23.0);
+    shape["pocket"] = json!({ "depthDb": 12.0, "q": 4.0, "centreHz": null });
+    let (status, view) = stand.send("PUT", &path("/shape"), Some(json!({ "revision": view["plan"]["revision"], "shape": shape }))).await;
+    assert_eq!(status, 200, "{view}");
+    assert!((300.0..3500.0).contains(&view["plan"]["pocketHz"].as_f64().unwrap()), "{}", view["plan"]["pocketHz"]);
+    let revision = view["plan"]["revision"].as_u64().unwrap();
+    let bytes = reqwest::get(stand.server.url(&path(&format!("/revisions/{revision}/mix.wav")))).await.unwrap().bytes().await.unwrap();
+    let mix = decode_to_sound(&FILES.with("rooms.wav", &bytes)).unwrap();
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    // EBU R 128: -23 LUFS.
+    let lufs = measure(&mix).integrated_lufs.unwrap();
+    assert!((lufs + 23.0 + view["plan"]["heldBackDb"].as_f64().unwrap_or(0.0)).abs() < 0.15, "{lufs:.2} LUFS");
+    let meters: Value = stand.send("GET", &path(&format!("/revisions/{revision}/meters")), None).await.1;
+    assert_eq!(meters["shortTermLufs"].as_array().unwrap().len(), 600);
+    // Undo by name.
+    assert!(view["plan"]["undo"].as_str().unwrap().contains("pocket"), "{}", view["plan"]["undo"]);
+}

@@ -1,0 +1,136 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import type { CutView, LevelChange, LevelView } from '../../shared/http'
+import { clock } from '../../shared/words'
+
+/** One swell, dip or fade with all that can be said of it. */
+const props = defineProps<{ cut: CutView; level: LevelView; busy: boolean }>()
+const emit = defineEmits<{ change: [change: LevelChange]; giveBack: []; close: [] }>()
+
+const under = ref(props.level.underSpeechDb)
+const rise = ref(props.level.riseS)
+const fall = ref(props.level.fallS)
+watch(
+  () => props.level,
+  (now) => {
+    under.value = now.underSpeechDb
+    rise.value = Math.round(now.riseS * 100) / 100
+    fall.value = Math.round(now.fallS * 100) / 100
+  },
+  { immediate: true },
+)
+
+const TITLES = { swell: 'Swell in the gap', dip: 'Dip', emphasis: 'Emphasis', fadeIn: 'Fade in', fadeOut: 'Fade out' }
+const SLOPES = [
+  { value: 'one', label: 'in one' },
+  { value: 'gentlyThenSharply', label: 'gently, then sharply' },
+  { value: 'sharplyThenGently', label: 'sharply, then gently' },
+]
+const SHAPES = [
+  { value: 'equalPower', label: 'equal power' },
+  { value: 'linearDb', label: 'even in dB' },
+  { value: 'linear', label: 'linear' },
+  { value: 's', label: 'slow at both ends' },
+]
+const percent = computed(() => `${(100 * 10 ** (-under.value / 20)).toFixed(0)} % of it`)
+/** The same kind of object elsewhere, which can be set alike. */
+const others = computed(() =>
+  props.cut.plan.levels.filter((o) => o.kind === props.level.kind && o.index !== props.level.index).map((o) => o.index),
+)
+
+function changes(): LevelChange {
+  const { level } = props
+  return {
+    ...(under.value !== level.underSpeechDb && { underSpeechDb: under.value }),
+    ...(Math.abs(rise.value - level.riseS) > 0.006 && { riseS: rise.value }),
+    ...(Math.abs(fall.value - level.fallS) > 0.006 && { fallS: fall.value }),
+  }
+}
+function apply() {
+  const what = changes()
+  if (Object.keys(what).length) emit('change', what)
+}
+/** The others get its level; each keeps the length that its gap has room for. */
+function alike() {
+  emit('change', { underSpeechDb: under.value, also: others.value })
+}
+</script>
+
+<template>
+  <div class="card level" role="dialog" :aria-label="TITLES[level.kind]" data-test="level-card" @keydown.esc="emit('close')">
+    <h3>{{ TITLES[level.kind] }} {{ clock(level.startS, true) }} to {{ clock(level.endS, true) }}</h3>
+    <dl class="facts">
+      <template v-if="level.kind === 'swell' || level.kind === 'dip' || level.kind === 'emphasis'">
+        <dt>{{ level.kind === 'swell' ? 'up to' : level.kind === 'dip' ? 'down to' : 'deeper by' }}</dt>
+        <dd>
+          <a-input-number
+            v-model:value="under"
+            :min="0"
+            :max="60"
+            :step="1"
+            size="small"
+            aria-label="Decibels under the voice"
+            data-test="level-db"
+            @press-enter="apply"
+          />
+          dB{{ level.kind === 'emphasis' ? '' : ' under the voice' }} <small class="soft">{{ percent }}</small>
+        </dd>
+      </template>
+      <template v-if="level.riseS > 0 || level.kind === 'fadeIn'">
+        <dt>{{ level.kind === 'fadeIn' ? 'lasts' : 'rises in' }}</dt>
+        <dd>
+          <a-input-number v-model:value="rise" :min="0" :max="60" :step="0.1" size="small" aria-label="Seconds of the rise" data-test="level-rise" @press-enter="apply" /> s
+          <a-select v-if="level.kind === 'swell'" :value="level.riseSlope" :options="SLOPES" size="small" class="slope" aria-label="How it rises" @change="(v) => emit('change', { riseSlope: v as LevelView['riseSlope'] })" />
+          <small v-if="level.topOnBar" class="soft">top on bar {{ level.topOnBar }}</small>
+        </dd>
+      </template>
+      <template v-if="level.fallS > 0 || level.kind === 'fadeOut'">
+        <dt>{{ level.kind === 'fadeOut' ? 'lasts' : 'falls in' }}</dt>
+        <dd>
+          <a-input-number v-model:value="fall" :min="0" :max="60" :step="0.1" size="small" aria-label="Seconds of the fall" data-test="level-fall" @press-enter="apply" /> s
+          <a-select v-if="level.kind === 'swell'" :value="level.fallSlope" :options="SLOPES" size="small" class="slope" aria-label="How it falls" @change="(v) => emit('change', { fallSlope: v as LevelView['fallSlope'] })" />
+          <small v-if="level.kind === 'swell'" class="soft">done before the first syllable</small>
+        </dd>
+      </template>
+      <template v-if="level.fadeShape">
+        <dt>shape</dt>
+        <dd>
+          <a-select :value="level.fadeShape" :options="SHAPES" size="small" class="slope" aria-label="Shape of the fade" @change="(v) => emit('change', { fadeShape: v as NonNullable<LevelView['fadeShape']> })" />
+        </dd>
+      </template>
+    </dl>
+    <p :class="level.byHand ? 'hand' : 'soft'">
+      {{ level.byHand ? 'set by hand: it stays when the plan is made anew' : 'follows the narration' }}
+    </p>
+    <a-button size="small" type="primary" :disabled="busy" data-test="level-apply" @click="apply">Set</a-button>
+    <a-button v-if="others.length && level.kind !== 'fadeIn' && level.kind !== 'fadeOut'" size="small" :disabled="busy" @click="alike">
+      Set all {{ others.length + 1 }} so
+    </a-button>
+    <a-button v-if="level.byHand" size="small" :disabled="busy" data-test="give-back" @click="emit('giveBack')">
+      {{ level.kind === 'emphasis' ? 'Take it away' : 'Back to the rule' }}
+    </a-button>
+    <a-button size="small" @click="emit('close')">Close</a-button>
+  </div>
+</template>
+
+<style scoped>
+.level {
+  width: 372px;
+  box-shadow: 0 4px 14px rgb(31 36 48 / 18%);
+}
+.level p {
+  margin: 8px 0;
+}
+.level .ant-btn + .ant-btn {
+  margin-left: 6px;
+}
+.level :deep(.ant-input-number) {
+  width: 66px;
+}
+.slope {
+  width: 158px;
+}
+.hand {
+  color: var(--hand);
+}
+</style>
