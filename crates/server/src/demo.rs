@@ -82,7 +82,7 @@ pub async fn load(app: &App, folder: &Path) -> Result<bool, Problem> {
     let setup = Setup { bed: stored.first().cloned(), lines: LINES.iter().map(line).collect(), ..Setup::new(picture) };
     let id = cuts::insert(&app.pool, CUT.title, &setup).await?;
     let voice = store(app, &files.voice).await?;
-    attach_take(app, id, Take { hash: voice.hash, name: voice.name, at_samples: 0, origin: TakeOrigin::File }).await?;
+    attach_take(app, id, Take { hash: voice.hash, name: voice.name, at_samples: 0, origin: TakeOrigin::File, edits: Vec::new() }).await?;
     for bed in stored {
         attach_bed(app, id, bed, None).await?;
     }

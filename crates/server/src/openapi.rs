@@ -67,6 +67,7 @@ use utoipa::OpenApi;
         shape::upload_ambience,
         shape::change_ambience,
         shape::drop_ambience,
+        shape::edit_voice,
         shape::meters,
         plans::undo,
         plans::redo,

@@ -877,6 +877,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/voice/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Edits the speech; dips and swells follow. */
+        post: operations["edit_voice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -1447,6 +1464,16 @@ export interface components {
             /**
              * Format: int32
              * @description The revision that the client saw.
+             */
+            revision: number;
+        };
+        /** @description An edit with the revision that the client saw. */
+        EditVoice: {
+            /** @description The edit. */
+            edit: components["schemas"]["VoiceEdit"];
+            /**
+             * Format: int32
+             * @description The revision.
              */
             revision: number;
         };
@@ -2634,6 +2661,67 @@ export interface components {
         UseTake: {
             /** @description Number of a phrase of it; the whole take without one. */
             phrase?: number | null;
+        };
+        /** @description One edit of the speech; phrases are named by their number from 0. */
+        VoiceEdit: {
+            /** @enum {string} */
+            do: "takeOut";
+            /**
+             * Format: double
+             * @description To.
+             */
+            endS: number;
+            /**
+             * Format: double
+             * @description From, in seconds of the cut.
+             */
+            startS: number;
+        } | {
+            /**
+             * Format: double
+             * @description The point, in seconds of the cut.
+             */
+            atS: number;
+            /**
+             * Format: double
+             * @description Later by so much; earlier for negative, as far as there is room.
+             */
+            byS: number;
+            /** @enum {string} */
+            do: "moveAfter";
+        } | {
+            /** @enum {string} */
+            do: "edges";
+            /**
+             * Format: double
+             * @description Where it is over.
+             */
+            endS: number;
+            /** @description Which. */
+            phrase: number;
+            /**
+             * Format: double
+             * @description Where it begins, in seconds of the cut.
+             */
+            startS: number;
+        } | {
+            /** @enum {string} */
+            do: "joinNext";
+            /** @description Which. */
+            phrase: number;
+        } | {
+            /**
+             * Format: double
+             * @description The moment, in seconds of the cut.
+             */
+            atS: number;
+            /** @enum {string} */
+            do: "split";
+        } | {
+            /** @enum {string} */
+            do: "notSpeech";
+            /** @description Which. */
+            phrase: number;
         };
         /** @description A piece of the narration as it is heard. */
         VoicePieceView: {
@@ -4304,6 +4392,31 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["UseTake"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    edit_voice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditVoice"];
             };
         };
         responses: {

@@ -21,6 +21,7 @@ export type WishesView = components['schemas']['WishesView']
 export type CloseUpView = components['schemas']['CloseUpView']
 export type StillsView = components['schemas']['StillsView']
 export type ShapeView = components['schemas']['ShapeView']
+export type VoiceEdit = components['schemas']['VoiceEdit']
 export type MetersView = components['schemas']['MetersView']
 export type LevelChange = Partial<Omit<components['schemas']['SetLevel'], 'revision'>>
 export type AmbienceChange = Omit<components['schemas']['ChangeAmbience'], 'revision'>

@@ -5,6 +5,10 @@
 //! breath too far below the speech. The edges are then followed outwards to where the sound
 //! leaves the floor, because the swells that fill a gap are timed from its edges.
 
+mod correct;
+
+pub use correct::{PhraseEdit, corrected};
+
 use crate::picture::Line;
 use crate::reading::{Cancelled, Progress};
 use crate::sound::{Source, loudness, mono_24k};

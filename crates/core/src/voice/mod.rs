@@ -100,6 +100,32 @@ pub fn lay(pieces: &mut Vec<Piece>, piece: Piece, phrases: &[Phrase]) -> bool {
     true
 }
 
+/// Takes a passage out of the narration and closes the hole: what comes after moves up.
+pub fn take_out(pieces: &mut Vec<Piece>, passage: Range<u64>) {
+    let length = passage.end.saturating_sub(passage.start);
+    let mut kept = Vec::new();
+    for old in pieces.drain(..) {
+        kept.extend(old.part(0..passage.start));
+        kept.extend(old.part(passage.end..u64::MAX).map(|p| Piece { cut_start_samples: p.cut_start_samples - length, ..p }));
+    }
+    *pieces = kept;
+}
+
+/// Moves everything from `at` on by `samples` later, or earlier as far as the room before it
+/// goes; a piece over `at` is split there.
+pub fn move_after(pieces: &mut Vec<Piece>, at: u64, samples: i64) {
+    let before = pieces.iter().filter_map(|p| p.part(0..at)).map(|p| p.on_cut().end).max().unwrap_or(0);
+    let first = pieces.iter().filter_map(|p| p.part(at..u64::MAX)).map(|p| p.cut_start_samples).min();
+    let Some(first) = first else { return };
+    let shift = samples.max(before as i64 - first as i64);
+    let mut kept = Vec::new();
+    for old in pieces.drain(..) {
+        kept.extend(old.part(0..at));
+        kept.extend(old.part(at..u64::MAX).map(|p| Piece { cut_start_samples: (p.cut_start_samples as i64 + shift).max(0) as u64, ..p }));
+    }
+    *pieces = kept;
+}
+
 /// Edges of a piece that lie inside its take are eased over this many samples (5 ms), so that
 /// they do not click.
 const EASE_SAMPLES: u64 = 240;

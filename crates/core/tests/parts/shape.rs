@@ -11,7 +11,7 @@ use jaunty_core::shape::{Change, FadeShape, GainCurve, LevelObject, ShapeWishes,
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure, true_peak_dbtp};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{SpeechReading, read_speech};
-use jaunty_core::voice::Piece as VoicePiece;
+use jaunty_core::voice::{Piece as VoicePiece, move_after, take_out};
 use proptest::prelude::*;
 use std::sync::LazyLock;
 
@@ -287,6 +287,21 @@ fn the_meters_tell_what_is_there() {
     assert!((told.true_peak_dbtp.unwrap() - true_peak_dbtp(&whole).unwrap()).abs() < 1e-6);
     let heard = Heard::new(&made, &sounds, Hear::Everything).unwrap();
     assert_eq!((heard.len_samples(), made.layers.iter().filter(|l| l.role == Role::Bed).count()), (LENGTH, 1));
+}
+
+#[test]
+fn a_passage_is_taken_out_and_room_is_made() {
+    let piece =
+        |from: u64, to: u64, at: u64| VoicePiece { source_start_samples: from, source_end_samples: to, cut_start_samples: at, ..VoicePiece::whole("a", 0) };
+    let spans = |pieces: &[VoicePiece]| pieces.iter().map(|p| (p.source_start_samples, p.on_cut().start, p.on_cut().end)).collect::<Vec<_>>();
+    let mut pieces = vec![piece(0, 1000, 0), piece(1000, 1500, 2000)];
+    take_out(&mut pieces, 400..700);
+    assert_eq!(spans(&pieces), [(0, 0, 400), (700, 400, 700), (1000, 1700, 2200)]);
+    move_after(&mut pieces, 500, 250);
+    assert_eq!(spans(&pieces), [(0, 0, 400), (700, 400, 500), (800, 750, 950), (1000, 1950, 2450)]);
+    // Earlier only as far as there is room.
+    move_after(&mut pieces, 1000, -5000);
+    assert_eq!(spans(&pieces).last(), Some(&(1000, 950, 1450)));
 }
 
 proptest! {

@@ -85,6 +85,32 @@ async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells
     assert!((dip_at(&moved) - third(&moved)).abs() < 0.06, "its dip came along");
     assert!(levels(&moved, "swell").iter().any(|s| s["byHand"] == true && s["underSpeechDb"] == set["underSpeechDb"]), "what was set by hand stays");
 
+    // Phrases are corrected and the speech itself is edited; undo brings each back.
+    let edit = async |edit: Value| {
+        let revision = stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();
+        stand.send("POST", &path("/voice/edit"), Some(json!({ "revision": revision, "edit": edit }))).await
+    };
+    let spoken = |c: &Value| -> Vec<(f64, f64)> {
+        c["plan"]["phrases"].as_array().unwrap().iter().map(|p| (p["startS"].as_f64().unwrap(), p["endS"].as_f64().unwrap())).collect()
+    };
+    let before = spoken(&moved);
+    let (status, joined) = edit(json!({ "do": "joinNext", "phrase": 0 })).await;
+    assert_eq!((status, spoken(&joined).len(), spoken(&joined)[0]), (200, before.len() - 1, (before[0].0, before[1].1)));
+    let (_, edges) = edit(json!({ "do": "edges", "phrase": 1, "startS": before[2].0 - 0.2, "endS": before[2].1 + 0.1 })).await;
+    assert!((spoken(&edges)[1].0 - before[2].0 + 0.2).abs() < 1e-3 && (spoken(&edges)[1].1 - before[2].1 - 0.1).abs() < 1e-3);
+    let (_, less) = edit(json!({ "do": "notSpeech", "phrase": 2 })).await;
+    assert_eq!(spoken(&less).len(), before.len() - 2);
+    let (status, shorter) = edit(json!({ "do": "takeOut", "startS": before[2].1 + 0.15, "endS": before[2].1 + 0.35 })).await;
+    assert_eq!(status, 200);
+    let last = |c: &Value| spoken(c).last().copied().unwrap().0;
+    assert!((last(&shorter) - last(&less) + 0.2).abs() < 1e-3, "what comes after moves up: {} then {}", last(&less), last(&shorter));
+    assert_eq!(edit(json!({ "do": "takeOut", "startS": 5.0, "endS": 5.0 })).await.0, 422);
+    for _ in 0..4 {
+        let revision = stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();
+        assert_eq!(stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": revision }))).await.0, 200);
+    }
+    assert_eq!(spoken(&stand.send("GET", &path(""), None).await.1), before);
+
     // A figure is typed; what is exported measures as asked.
     let shape = json!({ "underSpeechDb": 24.0, "aloneDb": 7.0, "easeS": 1.2, "leastGapS": 2.4, "fadeShape": "equalPower", "evenVoice": false });
     let revision = stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();

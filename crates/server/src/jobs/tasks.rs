@@ -20,7 +20,7 @@ use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, Inputs, Pie
 use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
 use jaunty_core::shape::{LevelObject, ShapeWishes};
 use jaunty_core::sound::{Sound, Source};
-use jaunty_core::speech::{SpeechReading, read_speech};
+use jaunty_core::speech::{SpeechReading, corrected, read_speech};
 use jaunty_core::voice::{Piece, lay};
 use jaunty_media::{DecodeError, PcmFile, film, speak, write_wav};
 use sha2::{Digest, Sha256};
@@ -237,7 +237,7 @@ async fn scratch(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
         // An earlier scratch voice gives way to the new one.
         setup.pieces.retain(|p| p.scratch.is_none());
         setup.takes.retain(|t| t.origin != TakeOrigin::Scratch);
-        setup.takes.push(Take { hash: hash.clone(), name: name.to_owned(), at_samples: 0, origin: TakeOrigin::Scratch });
+        setup.takes.push(Take { hash: hash.clone(), name: name.to_owned(), at_samples: 0, origin: TakeOrigin::Scratch, edits: Vec::new() });
         for (start, end, words) in spans {
             let piece = Piece { sound: hash.clone(), source_start_samples: start, source_end_samples: end, cut_start_samples: start, scratch: Some(words) };
             lay(&mut setup.pieces, piece, &[]);
@@ -338,7 +338,7 @@ pub async fn scene(app: &App, setup: &Setup) -> Result<Scene, Problem> {
             readings.insert(&piece.sound, sounds::speech_reading(&app.pool, &piece.sound).await?);
         }
         if let Some(Some(reading)) = readings.get(piece.sound.as_str()) {
-            phrases.extend(piece.phrases(&reading.phrases).into_iter().map(|p| (p.start_samples, p.end_samples)));
+            phrases.extend(piece.phrases(&corrected(&reading.phrases, setup.edits(&piece.sound))).into_iter().map(|p| (p.start_samples, p.end_samples)));
         }
     }
     phrases.sort_unstable();
@@ -369,7 +369,8 @@ impl Material {
             if !takes.contains_key(&piece.sound)
                 && let Some(reading) = sounds::speech_reading(&app.pool, &piece.sound).await?
             {
-                takes.insert(piece.sound.clone(), (app.working_file(&piece.sound).await?, reading));
+                let phrases = corrected(&reading.phrases, setup.edits(&piece.sound));
+                takes.insert(piece.sound.clone(), (app.working_file(&piece.sound).await?, SpeechReading { phrases, ..reading }));
             }
         }
         let film = match setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.clone()) {

@@ -16,6 +16,7 @@ import {
   type AmbienceChange,
   type LevelChange,
   type ShapeView,
+  type VoiceEdit,
   type WaveformView,
 } from '../../shared/http'
 
@@ -102,6 +103,10 @@ export function useCut(id: Ref<string>) {
             body: { revision: revision(), phrase, deeperDb },
           }),
         ),
+      ),
+    editVoice: (edit: VoiceEdit) =>
+      change(() =>
+        answer(server.POST('/api/cuts/{id}/voice/edit', { params: path(), body: { revision: revision(), edit } })),
       ),
     setShape: (shape: ShapeView) =>
       change(() => answer(server.PUT('/api/cuts/{id}/shape', { params: path(), body: { revision: revision(), shape } }))),

@@ -180,7 +180,7 @@ pub async fn change_candidate(app: web::Data<App>, path: web::Path<(Uuid, String
     cuts::note(&app.pool, id, Some(body.revision), &what, |setup| {
         if spoken {
             setup.forget(&hash);
-            setup.takes.push(Take { hash: hash.clone(), name: name.clone(), at_samples: 0, origin: TakeOrigin::File });
+            setup.takes.push(Take { hash: hash.clone(), name: name.clone(), at_samples: 0, origin: TakeOrigin::File, edits: Vec::new() });
         }
         if let Some(candidate) = setup.candidate(&hash) {
             candidate.opinion = body.opinion.or(candidate.opinion);

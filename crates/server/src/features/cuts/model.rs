@@ -19,7 +19,7 @@ use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Moment, Origin, Picture, Shot};
 use jaunty_core::reading::{EndingKind, Key, Motion, Reading};
 use jaunty_core::shape::LevelObject;
-use jaunty_core::speech::SpeechReading;
+use jaunty_core::speech::{SpeechReading, corrected};
 use jaunty_core::terms::objection;
 use jaunty_core::units::{FrameRate, seconds_from_samples};
 use jaunty_core::voice::Piece;
@@ -1251,7 +1251,7 @@ async fn take_views(app: &App, setup: &Setup) -> Result<Vec<TakeView>, Problem> 
             length_s: sound.length_samples.map(seconds_from_samples),
             damaged: sound.damaged,
             sounds_like: unlike.map(|r| r.kind.into()),
-            phrases: reading.as_ref().map(|r| r.phrases.iter().map(phrase).collect()),
+            phrases: reading.as_ref().map(|r| corrected(&r.phrases, &take.edits).iter().map(phrase).collect()),
             integrated_lufs: reading.as_ref().and_then(|r| r.loudness.integrated_lufs),
             used: setup.pieces.iter().any(|p| p.sound == take.hash),
         });

@@ -9,6 +9,7 @@ use jaunty_core::picture::{Change, Line, Picture};
 use jaunty_core::plan::AmbienceWish;
 use jaunty_core::reading::Correction;
 use jaunty_core::shape::ShapeWishes;
+use jaunty_core::speech::PhraseEdit;
 use jaunty_core::terms::{Purpose, Terms};
 use jaunty_core::units::FrameRate;
 use jaunty_core::voice::Piece;
@@ -118,6 +119,9 @@ pub struct Take {
     /// How it came to be.
     #[serde(default)]
     pub origin: TakeOrigin,
+    /// What a person said about its phrases, in order.
+    #[serde(default)]
+    pub edits: Vec<PhraseEdit>,
 }
 
 /// The proxy film of a cut.
@@ -220,8 +224,16 @@ impl Setup {
     /// film's sound.
     pub fn fitted_as(&self, hash: &str) -> String {
         let film = self.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.as_ref());
-        let heard = (self.picture.length_samples(), &self.pieces, &self.lines, film, self.corrections(hash), self.wishes(hash));
-        let text = serde_json::json!([heard.0, heard.1, heard.2, heard.3, heard.4, heard.5]).to_string();
+        let heard = (
+            self.picture.length_samples(),
+            &self.pieces,
+            &self.lines,
+            film,
+            self.corrections(hash),
+            self.wishes(hash),
+            self.takes.iter().map(|t| &t.edits).collect::<Vec<_>>(),
+        );
+        let text = serde_json::json!([heard.0, heard.1, heard.2, heard.3, heard.4, heard.5, heard.6]).to_string();
         Sha256::digest(text.as_bytes()).iter().map(|byte| format!("{byte:02x}")).collect()
     }
 
@@ -234,6 +246,11 @@ impl Setup {
     /// What a person said about the reading of a bed.
     pub fn corrections(&self, hash: &str) -> &[Correction] {
         self.candidates.iter().find(|c| c.hash == hash).map_or(&[], |c| &c.corrections)
+    }
+
+    /// What a person said about the phrases of a take.
+    pub fn edits(&self, hash: &str) -> &[PhraseEdit] {
+        self.takes.iter().find(|t| t.hash == hash).map_or(&[], |t| &t.edits)
     }
 
     /// What is wanted of the fit of a bed.

@@ -3,10 +3,12 @@
 mod ambiences;
 mod figures;
 mod objects;
+mod speech;
 
 pub use ambiences::*;
 pub use figures::*;
 pub use objects::*;
+pub use speech::*;
 
 use crate::App;
 use crate::features::cuts::model::CutView;
@@ -25,7 +27,7 @@ use uuid::Uuid;
 /// Mounts the feature.
 pub fn configure(config: &mut web::ServiceConfig) {
     config.service(set_shape).service(change_level).service(give_back).service(emphasise);
-    config.service(upload_ambience).service(change_ambience).service(drop_ambience).service(meters);
+    config.service(upload_ambience).service(change_ambience).service(drop_ambience).service(edit_voice).service(meters);
 }
 
 /// Shapes anew after `edit` of the setup and `hand` of the bed's objects, with the fitting as it is.

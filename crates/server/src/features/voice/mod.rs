@@ -13,7 +13,7 @@ use crate::upload::{extension, first_file};
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, delete, get, post, put, web};
 use jaunty_core::plan::Role;
-use jaunty_core::speech::Phrase;
+use jaunty_core::speech::{Phrase, corrected};
 use jaunty_core::voice::{Piece, lay};
 use jaunty_demo::{LINES, Line, narration};
 use jaunty_media::wav_bytes;
@@ -54,7 +54,7 @@ pub async fn upload_take(app: web::Data<App>, id: web::Path<Uuid>, place: web::Q
     }
     sounds::insert(&app.pool, &stored.hash, &name, &extension(&name), stored.size_bytes).await?;
     let origin = if place.recorded.unwrap_or(false) { TakeOrigin::Recorded } else { TakeOrigin::File };
-    attach_take(&app, *id, Take { hash: stored.hash, name, at_samples, origin }).await?;
+    attach_take(&app, *id, Take { hash: stored.hash, name, at_samples, origin, edits: Vec::new() }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
@@ -113,11 +113,12 @@ pub async fn use_take(app: web::Data<App>, path: web::Path<(Uuid, String)>, body
     let reading = reading.ok_or_else(|| Problem::bad_value("This take is still being read. Use it when its phrases are known."))?;
     let cut = cuts::known(&app.pool, id).await?;
     let take = cut.setup.takes.into_iter().find(|t| t.hash == hash).ok_or_else(|| Problem::not_found("take"))?;
+    let phrases = corrected(&reading.phrases, &take.edits);
     let what = match body.phrase {
         None => format!("use the take \"{}\"", take.name),
         Some(index) => format!("use phrase {} of \"{}\"", index + 1, take.name),
     };
-    replan(&app, id, &what, |cut| lay_take(&mut cut.setup.pieces, &take, reading.length_samples, &reading.phrases, body.phrase)).await?;
+    replan(&app, id, &what, |cut| lay_take(&mut cut.setup.pieces, &take, reading.length_samples, &phrases, body.phrase)).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
 }
 

@@ -41,6 +41,18 @@ function selectPhrase(index: number, x: number, y: number) {
   select(dip, x, y)
   phrase.value = index
 }
+/** The edges of a phrase move by a twentieth of a second. */
+function edges(start: number, end: number) {
+  const spoken = plan.value.phrases[phrase.value ?? -1]
+  if (spoken && phrase.value !== null)
+    void props.actions.editVoice({
+      do: 'edges',
+      phrase: phrase.value,
+      startS: Math.max(0, spoken.startS + start),
+      endS: spoken.endS + end,
+    })
+}
+const passage = computed(() => props.listening.passage.value)
 const change = (index: number, what: LevelChange) => void props.actions.setLevel(index, what)
 
 function zoom(by: number) {
@@ -89,6 +101,25 @@ const place = computed(() => {
       >
         {{ figures ? 'hide the figures' : 'figures, pocket, ambiences, loudness' }} <kbd>G</kbd>
       </button>
+      <span v-if="passage && plan?.phrases.length" class="soft">
+        voice in the passage:
+        <button
+          class="plain"
+          :disabled="busy"
+          data-test="take-out"
+          @click="actions.editVoice({ do: 'takeOut', startS: passage.fromS, endS: passage.toS })"
+        >
+          take it out
+        </button>
+        <button
+          class="plain"
+          :disabled="busy"
+          data-test="make-room"
+          @click="actions.editVoice({ do: 'moveAfter', atS: passage.fromS, byS: passage.toS - passage.fromS })"
+        >
+          make room
+        </button>
+      </span>
       <span class="zoom soft">
         {{ secondsPerLine }} seconds a line
         <button class="plain" aria-label="Fewer seconds a line" @click="zoom(-1)">fewer</button>
@@ -129,9 +160,24 @@ const place = computed(() => {
             @close="selected = null"
           />
           <div v-if="phrase !== null && level.kind === 'dip'" class="card emphasis">
-            phrase {{ phrase + 1 }}:
+            <b>Phrase {{ phrase + 1 }}</b>
             <button class="plain" :disabled="busy" data-test="emphasise" @click="actions.emphasise(phrase ?? 0, 4)">
               4 dB deeper under this one
+            </button>
+            <button class="plain" :disabled="busy" @click="edges(-0.05, 0)">begins earlier</button>
+            <button class="plain" :disabled="busy" @click="edges(0.05, 0)">later</button>
+            <button class="plain" :disabled="busy" @click="edges(0, -0.05)">ends earlier</button>
+            <button class="plain" :disabled="busy" @click="edges(0, 0.05)">later</button>
+            <button class="plain" :disabled="busy" @click="actions.editVoice({ do: 'joinNext', phrase: phrase ?? 0 })">
+              one with the next
+            </button>
+            <button
+              class="plain"
+              :disabled="busy"
+              data-test="not-speech"
+              @click="actions.editVoice({ do: 'notSpeech', phrase: phrase ?? 0 }).then(() => (selected = null))"
+            >
+              no speech
             </button>
           </div>
         </div>
