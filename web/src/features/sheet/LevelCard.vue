@@ -89,7 +89,6 @@ function alike() {
         <dd>
           <a-input-number v-model:value="fall" :min="0" :max="60" :step="0.1" size="small" aria-label="Seconds of the fall" data-test="level-fall" @press-enter="apply" /> s
           <a-select v-if="level.kind === 'swell'" :value="level.fallSlope" :options="SLOPES" size="small" class="slope" aria-label="How it falls" @change="(v) => emit('change', { fallSlope: v as LevelView['fallSlope'] })" />
-          <small v-if="level.kind === 'swell'" class="soft">done before the first syllable</small>
         </dd>
       </template>
       <template v-if="level.fadeShape">

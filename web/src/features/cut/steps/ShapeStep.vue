@@ -230,6 +230,7 @@ const place = computed(() => {
 }
 .holder {
   display: flex;
+  overflow: hidden;
 }
 .paper {
   position: relative;
