@@ -28,6 +28,7 @@ function reading(): BedReading {
     musicEndS: 42,
     integratedLufs: -17,
     rangeLu: 6,
+    truePeakDbtp: -1,
     clippedCount: 0,
     beatsSure: 'sure',
     barsSure: 'sure',

@@ -1169,6 +1169,11 @@ export interface components {
              * @description Beats a minute; 0 without beats.
              */
             tempoBpm: number;
+            /**
+             * Format: double
+             * @description Highest true peak in dBTP.
+             */
+            truePeakDbtp?: number | null;
         };
         /** @description A bed that is already here. */
         BedView: {

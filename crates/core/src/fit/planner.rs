@@ -33,7 +33,7 @@ const SHORT_SAMPLES: i64 = 40 * SAMPLE_RATE_HZ as i64;
 /// What a longer one pays for giving the bed's opening up (judgement: about two fair splices).
 const OPENING_LOST: f32 = 1.5;
 /// States beyond which the time axis is made coarser.
-const MOST_STATES: usize = 4_000_000;
+const MOST_STATES: usize = 400_000;
 
 /// How an edit begins.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

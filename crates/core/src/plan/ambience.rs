@@ -164,8 +164,9 @@ impl Ambience {
                 let at = (from - begins) as u64 + k as u64;
                 let rise = if index > 0 { (at as f32 + 0.5) / cross as f32 } else { 1.0 };
                 let fall = (part - at) as f32 / cross as f32;
-                let x = rise.min(fall).min(1.0);
-                out[(from - start) as usize + k] += sample * (std::f32::consts::FRAC_PI_2 * x).sin();
+                let x = rise.min(fall);
+                let gain = if x < 1.0 { (std::f32::consts::FRAC_PI_2 * x).sin() } else { 1.0 };
+                out[(from - start) as usize + k] += sample * gain;
             }
         }
     }

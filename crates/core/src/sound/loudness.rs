@@ -7,7 +7,7 @@ use ebur128::{EbuR128, Mode};
 use serde::{Deserialize, Serialize};
 
 /// Loudness of a whole sound. `None` stands for silence, which has no loudness.
-#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Loudness {
     /// Integrated loudness in LUFS, gated after BS.1770-4.
@@ -16,6 +16,12 @@ pub struct Loudness {
     pub short_term_max_lufs: Option<f64>,
     /// Highest sample in dBFS.
     pub sample_peak_dbfs: Option<f64>,
+    /// Highest true peak in dBTP, looked for where samples are highest.
+    #[serde(default)]
+    pub true_peak_dbtp: Option<f64>,
+    /// Short-term loudness (3 s) at every second, in LUFS; -70 for silence.
+    #[serde(default)]
+    pub short_term_lufs: Vec<f32>,
     /// Loudness range in LU (EBU Tech 3342).
     #[serde(default)]
     pub range_lu: Option<f64>,
@@ -65,7 +71,8 @@ fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
     }
 }
 
-/// Measures a whole sound. The true peak costs ten times the rest and is measured apart ([`true_peak_dbtp`]).
+/// Measures a whole sound. The true peak of all of it costs ten times the rest and is measured
+/// apart ([`true_peak_dbtp`]); here it is looked for in the tenths of a second with the highest samples.
 ///
 /// Everything is made from the energies of tenths of a second, so that the weighted samples are
 /// gone over once: a gating block of BS.1770-4 is four of them, a short-term window thirty.
@@ -73,7 +80,9 @@ pub fn measure(source: &dyn Source) -> Loudness {
     let mut meter = meter(source, Mode::M | Mode::SAMPLE_PEAK);
     let mut energies = Vec::new();
     let mut clipped_count = 0;
+    let mut peaks = Vec::new();
     feed(source, BLOCK_SAMPLES as usize, |planes| {
+        peaks.push(planes.iter().flat_map(|p| p.iter()).fold(0.0f32, |top, s| top.max(s.abs())));
         clipped_count += planes.iter().map(|plane| clips(plane)).sum::<u64>();
         meter.add_frames_planar_f32(planes).expect("planes of one length");
         energies.push(last_block_energy(&meter, planes[0].len()));
@@ -83,9 +92,45 @@ pub fn measure(source: &dyn Source) -> Loudness {
         integrated_lufs: integrated_lufs(&energies),
         short_term_max_lufs: finite(lufs_from_energy(short_term.iter().copied().fold(0.0, f64::max))),
         sample_peak_dbfs: top_db(source, |c| meter.sample_peak(c).unwrap_or(0.0)),
+        true_peak_dbtp: likely_true_peak_dbtp(source, &peaks),
+        short_term_lufs: (0..energies.len().div_ceil(10)).map(|s| short_term_at(&energies, s)).collect(),
         range_lu: range_lu(short_term),
         clipped_count,
     }
+}
+
+/// Short-term loudness of the three seconds that end with second `second`, in LUFS, -70 at least.
+fn short_term_at(energies: &[f64], second: usize) -> f32 {
+    let end = ((second + 1) * 10).min(energies.len());
+    let window = &energies[end.saturating_sub(30)..end];
+    let mean = window.iter().sum::<f64>() / window.len().max(1) as f64;
+    lufs_from_energy(mean.max(SILENCE_ENERGY)) as f32
+}
+
+/// The highest true peak (BS.1770-4 annex 2) among the fifty tenths of a second with the highest
+/// samples: a true peak lies beside a high sample.
+fn likely_true_peak_dbtp(source: &dyn Source, peaks: &[f32]) -> Option<f64> {
+    const MOST: usize = 50;
+    /// Samples around each tenth, for the interpolation.
+    const AROUND: i64 = 64;
+    let mut order: Vec<usize> = (0..peaks.len()).collect();
+    order.sort_by(|&a, &b| peaks[b].total_cmp(&peaks[a]));
+    let mut meter = meter(source, Mode::TRUE_PEAK);
+    let mut planes = vec![vec![0.0f32; (BLOCK_SAMPLES as i64 + 2 * AROUND) as usize]; source.channel_count()];
+    for &block in order.iter().take(MOST) {
+        for (channel, plane) in planes.iter_mut().enumerate() {
+            source.read(channel, (block as u64 * BLOCK_SAMPLES) as i64 - AROUND, plane);
+            // A step from one tenth to the next is no part of the sound.
+            let last = plane.len() - 1;
+            for k in 0..AROUND as usize / 2 {
+                let gain = k as f32 / (AROUND as f32 / 2.0);
+                plane[k] *= gain;
+                plane[last - k] *= gain;
+            }
+        }
+        meter.add_frames_planar_f32(&planes.iter().map(Vec::as_slice).collect::<Vec<_>>()).ok()?;
+    }
+    top_db(source, |c| meter.true_peak(c).unwrap_or(0.0))
 }
 
 /// Mean energies of all runs of `tenths` blocks, in steps of one; of the whole where it is shorter.

@@ -76,6 +76,20 @@ fn true_peak_finds_what_lies_between_samples() {
 }
 
 #[test]
+fn the_quick_true_peak_is_that_of_the_whole() {
+    let music = super::music::Piece::pop(104.0, 12).make().sound;
+    let measured = measure(&music);
+    let (quick, whole) = (measured.true_peak_dbtp.unwrap(), true_peak_dbtp(&music).unwrap());
+    assert!((quick - whole).abs() < 0.05, "{quick} for {whole}");
+    // A value a second, each of the three seconds before it.
+    let seconds = music.channels()[0].len().div_ceil(48_000);
+    assert_eq!(measured.short_term_lufs.len(), seconds);
+    let top = measured.short_term_lufs.iter().copied().fold(f32::MIN, f32::max);
+    assert!((f64::from(top) - measured.short_term_max_lufs.unwrap()).abs() < 1.0);
+    assert_eq!(measure(&Sound::silence(1, 96_000)).true_peak_dbtp, None);
+}
+
+#[test]
 fn blocks_are_a_tenth_of_a_second_each() {
     let energies = block_energies(&sine(&[(-23.0, 2.0), (-100.0, 1.0)]));
     assert_eq!(energies.len(), 30);

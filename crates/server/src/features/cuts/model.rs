@@ -300,6 +300,8 @@ pub struct BedReadingView {
     pub integrated_lufs: Option<f64>,
     /// Loudness range in LU.
     pub range_lu: Option<f64>,
+    /// Highest true peak in dBTP.
+    pub true_peak_dbtp: Option<f64>,
     /// Places at which the source is clipped.
     pub clipped_count: u64,
     /// How sure the beats are.
@@ -349,6 +351,7 @@ impl From<&Reading> for BedReadingView {
             music_end_s: seconds_from_samples(reading.ending.music_end_samples),
             integrated_lufs: reading.loudness.integrated_lufs,
             range_lu: reading.loudness.range_lu,
+            true_peak_dbtp: reading.loudness.true_peak_dbtp,
             clipped_count: reading.loudness.clipped_count,
             beats_sure: reading.confidence.beats.into(),
             bars_sure: reading.confidence.downbeats.into(),

@@ -34,9 +34,9 @@ const takeGrid: UploadProps['customRequest'] = ({ file }) =>
   void props.actions.send('bed/grid', file as File, () => undefined)
 
 const loudness = computed(() => {
-  const { integratedLufs, rangeLu } = reading.value ?? {}
+  const { integratedLufs, rangeLu, truePeakDbtp } = reading.value ?? {}
   if (integratedLufs == null) return 'silent'
-  return `${decibels(integratedLufs)} LUFS${rangeLu ? `, range ${rangeLu.toFixed(0)} LU` : ''}`
+  return `${decibels(integratedLufs)} LUFS${rangeLu ? `, range ${rangeLu.toFixed(0)} LU` : ''}${truePeakDbtp == null ? '' : `, peak ${decibels(truePeakDbtp)} dBTP`}`
 })
 
 /** The bar that was chosen last: what is said about sections is said of it. */
