@@ -52,7 +52,9 @@ describe('the page of bars', () => {
     expect(cells[0]).toMatchObject({ firstSound: true, like: null, fill: 0.5, sung: false })
     expect(cells.filter((cell) => cell.sung).map((cell) => cell.bar)).toEqual([3, 4])
     expect(cells[12]).toMatchObject({ like: 1, fill: 1 })
-    expect(cells[12]?.label).toBe('bar 13, section the lift, 0:24.5, 0 dB under the loudest, sounds like bar 1, fills out')
+    expect(cells[12]?.label).toBe(
+      'bar 13, section the lift, 0:24.5, 0 dB under the loudest, sounds like bar 1, fills out',
+    )
     expect(cells.filter((cell) => cell.lastHit).map((cell) => cell.bar)).toEqual([20])
   })
 

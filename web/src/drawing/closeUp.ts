@@ -26,7 +26,10 @@ export function layoutCloseUp(view: CloseUpView, width: number): CloseUpLayout {
   const half = (peaks: readonly number[], sign: number) =>
     `M0 ${CLOSE.middle}` +
     peaks
-      .map((peak, k) => `L${x(view.startS + k * view.stepS).toFixed(1)} ${(CLOSE.middle + (sign * CLOSE.half * peak) / top).toFixed(1)}`)
+      .map(
+        (peak, k) =>
+          `L${x(view.startS + k * view.stepS).toFixed(1)} ${(CLOSE.middle + (sign * CLOSE.half * peak) / top).toFixed(1)}`,
+      )
       .join('') +
     `L${width} ${CLOSE.middle}Z`
   const [fadeX, fadeEnd] = [x(view.fadeStartS), x(view.fadeEndS)]

@@ -205,7 +205,9 @@ function hairpins(
     if (before && from - 6 - textWidth(before, 11) > x(startS))
       labels.push({ x: from - 6 - textWidth(before, 11), text: before })
     if (after && to + 4 + textWidth(after, 11) < x(endS)) labels.push({ x: to + 4, text: after })
-    return [{ level, opens, path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`, x: from, width: to - from, labels }]
+    return [
+      { level, opens, path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`, x: from, width: to - from, labels },
+    ]
   }
   const top = decibels(-level.underSpeechDb)
   const dip = all.find((object) => object.kind === 'dip' && object.startS > level.endS - 0.05)

@@ -109,7 +109,9 @@ export function useCut(id: Ref<string>) {
         answer(server.POST('/api/cuts/{id}/voice/edit', { params: path(), body: { revision: revision(), edit } })),
       ),
     setShape: (shape: ShapeView) =>
-      change(() => answer(server.PUT('/api/cuts/{id}/shape', { params: path(), body: { revision: revision(), shape } }))),
+      change(() =>
+        answer(server.PUT('/api/cuts/{id}/shape', { params: path(), body: { revision: revision(), shape } })),
+      ),
     changeAmbience: (index: number, what: AmbienceChange) =>
       change(() =>
         answer(

@@ -26,6 +26,7 @@ function stand(lengthSamples = 2_880_000) {
     seek: vi.fn(),
     toggle: vi.fn(),
     toggleRepeat: vi.fn(),
+    toggleBefore: vi.fn(),
     repeatPassage: vi.fn(),
     listenTo: vi.fn(),
   } satisfies Listening

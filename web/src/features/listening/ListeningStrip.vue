@@ -45,7 +45,7 @@ useEventListener(document, 'keydown', (event) => {
   else if (/^[1-4]$/.test(event.key)) {
     const choice = CHOICES.value[Number(event.key) - 1]
     if (choice) listening.listenTo(choice.hear)
-  } else if (event.key === '5' && cut.plan.parent) listening.before.value = !listening.before.value
+  } else if (event.key === '5' && cut.plan.parent) listening.toggleBefore()
   else return
   event.preventDefault()
 })
@@ -100,7 +100,7 @@ useEventListener(document, 'keydown', (event) => {
         :aria-pressed="listening.before.value"
         :title="`Hear it without: ${cut.plan.what}`"
         data-test="hear-before"
-        @click="listening.before.value = !listening.before.value"
+        @click="listening.toggleBefore()"
       >
         before this change <kbd>5</kbd>
       </button>

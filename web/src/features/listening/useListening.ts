@@ -111,6 +111,11 @@ export function useListening(cut: Ref<CutView | null>) {
     if (playing.value) void play()
   }
 
+  /** Hears the plan before the last change, or as it is. */
+  function toggleBefore() {
+    before.value = !before.value
+  }
+
   /** Plays a passage over and over. */
   function repeatPassage(fromS: number, toS: number) {
     passage.value = { fromS: Math.max(0, fromS), toS }
@@ -172,6 +177,7 @@ export function useListening(cut: Ref<CutView | null>) {
     step,
     toggle,
     toggleRepeat,
+    toggleBefore,
     repeatPassage,
     listenTo,
     tryCandidate,

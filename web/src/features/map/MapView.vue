@@ -64,7 +64,8 @@ function mark(event: PointerEvent) {
   if (from === null) return
   const to = map.value.bedSeconds(px(event))
   const [a, b] = [bar(Math.min(from, to)), bar(Math.max(from, to))]
-  if (Math.abs(to - from) > 0.3) marked.value = { startS: a.atS, endS: lines.value[Math.max(b.index, a.index + 1)] ?? b.atS }
+  if (Math.abs(to - from) > 0.3)
+    marked.value = { startS: a.atS, endS: lines.value[Math.max(b.index, a.index + 1)] ?? b.atS }
 }
 function endMark(event: PointerEvent) {
   const at = map.value.bedSeconds(px(event))
@@ -98,7 +99,8 @@ function dropEdge(event: PointerEvent) {
   const old = now.side === 'leave' ? name.leaveS : name.enterS
   const by = bar(now.toS).index - bar(old).index
   if (by === 0) return
-  const along = (seconds: number) => lines.value[Math.min(lines.value.length - 2, Math.max(1, bar(seconds).index + by))] ?? seconds
+  const along = (seconds: number) =>
+    lines.value[Math.min(lines.value.length - 2, Math.max(1, bar(seconds).index + by))] ?? seconds
   const other = event.shiftKey ? (seconds: number) => seconds : along
   const splice =
     now.side === 'leave'
@@ -270,14 +272,7 @@ for (const [key, what] of [
         <circle :cx="pin.bedX" :cy="MAP.rail" r="3.5" />
         <circle :cx="pin.cutX" :cy="MAP.ribbonBottom" r="3.5" />
       </g>
-      <line
-        v-if="pulled"
-        :x1="map.bedX(pulled.bedS)"
-        :x2="pulled.x"
-        :y1="MAP.rail"
-        :y2="pulled.y"
-        class="pulled"
-      />
+      <line v-if="pulled" :x1="map.bedX(pulled.bedS)" :x2="pulled.x" :y1="MAP.rail" :y2="pulled.y" class="pulled" />
       <g v-for="shot in map.shots" :key="shot.x">
         <line :x1="shot.x" :x2="shot.x" :y1="MAP.ribbonBottom + 2" :y2="MAP.ribbonBottom + 13" class="shot-mark" />
         <text :x="shot.x + 4" :y="MAP.ribbonBottom + 11" class="shot">{{ shot.text }}</text>

@@ -41,7 +41,9 @@ const setFade = (ms: unknown) => {
 }
 const nextBest = () => emit('wish', { what: 'noSplice', splice: props.splice.name })
 const terms = computed(() => props.splice.terms.map((t) => `${t.name} ${t.cost.toFixed(2)}`).join(', '))
-const joint = computed(() => (view.value ? `${view.value.jointDb < 0 ? '−' : '+'}${Math.abs(view.value.jointDb).toFixed(1)} dB` : ''))
+const joint = computed(() =>
+  view.value ? `${view.value.jointDb < 0 ? '−' : '+'}${Math.abs(view.value.jointDb).toFixed(1)} dB` : '',
+)
 defineExpose({ nudge, touch, nextBest })
 </script>
 
@@ -52,14 +54,24 @@ defineExpose({ nudge, touch, nextBest })
         Splice {{ index + 1 }}<small v-if="count > 1" class="soft"> of {{ count }}</small>
       </h3>
       <span class="soft">
-        <b class="numbers">{{ clock(splice.atS, true) }}</b> bar {{ splice.leaveBar }} goes on at bar {{ splice.enterBar }}
+        <b class="numbers">{{ clock(splice.atS, true) }}</b> bar {{ splice.leaveBar }} goes on at bar
+        {{ splice.enterBar }}
       </span>
-      <span class="hard" title="How hard it is to hear, 0 to 100: the chance that such a join was a good one when measured, less what it surprises more than the bed's own bar lines do">
+      <span
+        class="hard"
+        title="How hard it is to hear, 0 to 100: the chance that such a join was a good one when measured, less what it surprises more than the bed's own bar lines do"
+      >
         <b class="numbers">{{ splice.hardToHear }}</b> of 100 hard to hear
       </span>
     </header>
     <div ref="holder" class="picture">
-      <svg v-if="picture" :width="width" :height="CLOSE.height" role="img" :aria-label="`Both sides of splice ${index + 1}`">
+      <svg
+        v-if="picture"
+        :width="width"
+        :height="CLOSE.height"
+        role="img"
+        :aria-label="`Both sides of splice ${index + 1}`"
+      >
         <rect x="0.5" y="0.5" :width="width - 1" :height="CLOSE.levelTop - 4" class="paper" />
         <rect :x="picture.fadeX" y="1" :width="picture.fadeWidth" :height="CLOSE.levelTop - 5" class="fade" />
         <path :d="picture.leaving" class="leaving" />
@@ -86,8 +98,12 @@ defineExpose({ nudge, touch, nextBest })
       <div v-else class="soft waiting" role="status">looking closer …</div>
     </div>
     <div class="doing">
-      <a-button size="small" data-test="hear-splice" @click="emit('hear')">Hear two bars around it <kbd>↵</kbd></a-button>
-      <a-button size="small" :disabled="busy" data-test="next-best" @click="nextBest">Try the next best place <kbd>T</kbd></a-button>
+      <a-button size="small" data-test="hear-splice" @click="emit('hear')"
+        >Hear two bars around it <kbd>↵</kbd></a-button
+      >
+      <a-button size="small" :disabled="busy" data-test="next-best" @click="nextBest"
+        >Try the next best place <kbd>T</kbd></a-button
+      >
       <button class="plain" title="Closer, or from farther" @click="zoom = (zoom + 1) % REACHES.length">
         {{ REACHES[zoom]! >= 0.1 ? `${REACHES[zoom]} s` : `${REACHES[zoom]! * 1000} ms` }} either side
       </button>

@@ -62,46 +62,110 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       <h3>Bed and voice</h3>
       <p>
         under the voice
-        <a-input-number :value="shape.underSpeechDb" :min="0" :max="40" size="small" aria-label="Bed under the voice, dB" data-test="under-speech" @change="(v) => number(v, (n) => set({ underSpeechDb: n }))" />
+        <a-input-number
+          :value="shape.underSpeechDb"
+          :min="0"
+          :max="40"
+          size="small"
+          aria-label="Bed under the voice, dB"
+          data-test="under-speech"
+          @change="(v) => number(v, (n) => set({ underSpeechDb: n }))"
+        />
         dB
       </p>
       <p>
         alone
-        <a-input-number :value="shape.aloneDb" :min="0" :max="40" size="small" aria-label="Bed alone, dB" data-test="alone" @change="(v) => number(v, (n) => set({ aloneDb: n }))" />
+        <a-input-number
+          :value="shape.aloneDb"
+          :min="0"
+          :max="40"
+          size="small"
+          aria-label="Bed alone, dB"
+          data-test="alone"
+          @change="(v) => number(v, (n) => set({ aloneDb: n }))"
+        />
         dB
       </p>
       <p>
         <span class="soft">balance</span>
-        <button class="plain" :disabled="busy" data-test="more-voice" @click="balance(1)">more voice <kbd>[</kbd></button>
+        <button class="plain" :disabled="busy" data-test="more-voice" @click="balance(1)">
+          more voice <kbd>[</kbd>
+        </button>
         <button class="plain" :disabled="busy" @click="balance(-1)">more bed <kbd>]</kbd></button>
       </p>
       <p>
         eases in
-        <a-input-number :value="shape.easeS" :min="0.1" :max="10" :step="0.1" size="small" aria-label="Seconds of a rise or fall" @change="(v) => number(v, (n) => set({ easeS: n }))" />
+        <a-input-number
+          :value="shape.easeS"
+          :min="0.1"
+          :max="10"
+          :step="0.1"
+          size="small"
+          aria-label="Seconds of a rise or fall"
+          @change="(v) => number(v, (n) => set({ easeS: n }))"
+        />
         s
       </p>
       <p>
         gaps from
-        <a-input-number :value="shape.leastGapS" :min="0" :max="60" :step="0.1" size="small" aria-label="Least gap that gets a swell, seconds" @change="(v) => number(v, (n) => set({ leastGapS: n }))" />
+        <a-input-number
+          :value="shape.leastGapS"
+          :min="0"
+          :max="60"
+          :step="0.1"
+          size="small"
+          aria-label="Least gap that gets a swell, seconds"
+          @change="(v) => number(v, (n) => set({ leastGapS: n }))"
+        />
         s get a swell
       </p>
-      <a-checkbox :checked="shape.evenVoice" :disabled="busy" data-test="even-voice" @change="set({ evenVoice: !shape.evenVoice })">
+      <a-checkbox
+        :checked="shape.evenVoice"
+        :disabled="busy"
+        data-test="even-voice"
+        @change="set({ evenVoice: !shape.evenVoice })"
+      >
         even the phrases out
       </a-checkbox>
     </section>
     <section class="card">
       <h3>Pocket for the voice</h3>
-      <a-select :value="pocket" :options="POCKETS" size="small" class="wide" aria-label="Pocket" data-test="pocket" @change="setPocket" />
-      <p v-if="cut.plan.pocketHz" class="soft numbers">at {{ Math.round(cut.plan.pocketHz) }} Hz, while somebody speaks</p>
+      <a-select
+        :value="pocket"
+        :options="POCKETS"
+        size="small"
+        class="wide"
+        aria-label="Pocket"
+        data-test="pocket"
+        @change="setPocket"
+      />
+      <p v-if="cut.plan.pocketHz" class="soft numbers">
+        at {{ Math.round(cut.plan.pocketHz) }} Hz, while somebody speaks
+      </p>
     </section>
     <section class="card">
       <h3>Ambiences</h3>
       <div v-for="(one, k) in cut.plan.ambiences" :key="one.name" class="ambience" data-test="ambience">
         <b>{{ bare(one.name) }}</b>
-        <button class="plain soft" :aria-label="`Take ${one.name} away`" @click="emit('dropAmbience', k)">take away</button>
-        <a-select :value="one.rule" :options="RULES" size="small" :aria-label="`${one.name} while somebody speaks`" @change="(v) => emit('ambience', k, { rule: v as (typeof one)['rule'] })" />
+        <button class="plain soft" :aria-label="`Take ${one.name} away`" @click="emit('dropAmbience', k)">
+          take away
+        </button>
+        <a-select
+          :value="one.rule"
+          :options="RULES"
+          size="small"
+          :aria-label="`${one.name} while somebody speaks`"
+          @change="(v) => emit('ambience', k, { rule: v as (typeof one)['rule'] })"
+        />
         <span>
-          <a-input-number :value="one.underSpeechDb" :min="0" :max="60" size="small" aria-label="Decibels under the voice" @change="(v) => number(v, (n) => emit('ambience', k, { underSpeechDb: n }))" />
+          <a-input-number
+            :value="one.underSpeechDb"
+            :min="0"
+            :max="60"
+            size="small"
+            aria-label="Decibels under the voice"
+            @change="(v) => number(v, (n) => emit('ambience', k, { underSpeechDb: n }))"
+          />
           dB
         </span>
       </div>
@@ -112,7 +176,15 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
     </section>
     <section class="card">
       <h3>The whole</h3>
-      <a-select :value="shape.targetLufs ?? 0" :options="TARGETS" size="small" class="wide" aria-label="Loudness of the whole" data-test="target" @change="(v) => set({ targetLufs: v === 0 ? null : (v as number) })" />
+      <a-select
+        :value="shape.targetLufs ?? 0"
+        :options="TARGETS"
+        size="small"
+        class="wide"
+        aria-label="Loudness of the whole"
+        data-test="target"
+        @change="(v) => set({ targetLufs: v === 0 ? null : (v as number) })"
+      />
       <p v-if="cut.plan.masterGainDb != null" class="soft numbers">
         {{ cut.plan.masterGainDb >= 0 ? '+' : '−' }}{{ Math.abs(cut.plan.masterGainDb).toFixed(1) }} dB
       </p>

@@ -57,7 +57,13 @@ function alike() {
 </script>
 
 <template>
-  <div class="card level" role="dialog" :aria-label="TITLES[level.kind]" data-test="level-card" @keydown.esc="emit('close')">
+  <div
+    class="card level"
+    role="dialog"
+    :aria-label="TITLES[level.kind]"
+    data-test="level-card"
+    @keydown.esc="emit('close')"
+  >
     <h3>{{ TITLES[level.kind] }} {{ clock(level.startS, true) }} to {{ clock(level.endS, true) }}</h3>
     <dl class="facts">
       <template v-if="level.kind === 'swell' || level.kind === 'dip' || level.kind === 'emphasis'">
@@ -79,22 +85,65 @@ function alike() {
       <template v-if="level.riseS > 0 || level.kind === 'fadeIn'">
         <dt>{{ level.kind === 'fadeIn' ? 'lasts' : 'rises in' }}</dt>
         <dd>
-          <a-input-number v-model:value="rise" :min="0" :max="60" :step="0.1" size="small" aria-label="Seconds of the rise" data-test="level-rise" @press-enter="apply" /> s
-          <a-select v-if="level.kind === 'swell'" :value="level.riseSlope" :options="SLOPES" size="small" class="slope" aria-label="How it rises" @change="(v) => emit('change', { riseSlope: v as LevelView['riseSlope'] })" />
+          <a-input-number
+            v-model:value="rise"
+            :min="0"
+            :max="60"
+            :step="0.1"
+            size="small"
+            aria-label="Seconds of the rise"
+            data-test="level-rise"
+            @press-enter="apply"
+          />
+          s
+          <a-select
+            v-if="level.kind === 'swell'"
+            :value="level.riseSlope"
+            :options="SLOPES"
+            size="small"
+            class="slope"
+            aria-label="How it rises"
+            @change="(v) => emit('change', { riseSlope: v as LevelView['riseSlope'] })"
+          />
           <small v-if="level.topOnBar" class="soft">top on bar {{ level.topOnBar }}</small>
         </dd>
       </template>
       <template v-if="level.fallS > 0 || level.kind === 'fadeOut'">
         <dt>{{ level.kind === 'fadeOut' ? 'lasts' : 'falls in' }}</dt>
         <dd>
-          <a-input-number v-model:value="fall" :min="0" :max="60" :step="0.1" size="small" aria-label="Seconds of the fall" data-test="level-fall" @press-enter="apply" /> s
-          <a-select v-if="level.kind === 'swell'" :value="level.fallSlope" :options="SLOPES" size="small" class="slope" aria-label="How it falls" @change="(v) => emit('change', { fallSlope: v as LevelView['fallSlope'] })" />
+          <a-input-number
+            v-model:value="fall"
+            :min="0"
+            :max="60"
+            :step="0.1"
+            size="small"
+            aria-label="Seconds of the fall"
+            data-test="level-fall"
+            @press-enter="apply"
+          />
+          s
+          <a-select
+            v-if="level.kind === 'swell'"
+            :value="level.fallSlope"
+            :options="SLOPES"
+            size="small"
+            class="slope"
+            aria-label="How it falls"
+            @change="(v) => emit('change', { fallSlope: v as LevelView['fallSlope'] })"
+          />
         </dd>
       </template>
       <template v-if="level.fadeShape">
         <dt>shape</dt>
         <dd>
-          <a-select :value="level.fadeShape" :options="SHAPES" size="small" class="slope" aria-label="Shape of the fade" @change="(v) => emit('change', { fadeShape: v as NonNullable<LevelView['fadeShape']> })" />
+          <a-select
+            :value="level.fadeShape"
+            :options="SHAPES"
+            size="small"
+            class="slope"
+            aria-label="Shape of the fade"
+            @change="(v) => emit('change', { fadeShape: v as NonNullable<LevelView['fadeShape']> })"
+          />
         </dd>
       </template>
     </dl>
@@ -102,7 +151,12 @@ function alike() {
       {{ level.byHand ? 'set by hand: it stays when the plan is made anew' : 'follows the narration' }}
     </p>
     <a-button size="small" type="primary" :disabled="busy" data-test="level-apply" @click="apply">Set</a-button>
-    <a-button v-if="others.length && level.kind !== 'fadeIn' && level.kind !== 'fadeOut'" size="small" :disabled="busy" @click="alike">
+    <a-button
+      v-if="others.length && level.kind !== 'fadeIn' && level.kind !== 'fadeOut'"
+      size="small"
+      :disabled="busy"
+      @click="alike"
+    >
       Set all {{ others.length + 1 }} so
     </a-button>
     <a-button v-if="level.byHand" size="small" :disabled="busy" data-test="give-back" @click="emit('giveBack')">

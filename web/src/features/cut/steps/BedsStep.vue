@@ -24,7 +24,12 @@ const KINDS: { value: Kind; label: string }[] = [
   { value: 'speech', label: 'speech' },
   { value: 'room', label: 'room sound' },
 ]
-const ENDS = { ownEnding: 'its own ending', stop: 'a stop that rings out', fade: 'a fade', silence: 'silence at the end' } as const
+const ENDS = {
+  ownEnding: 'its own ending',
+  stop: 'a stop that rings out',
+  fade: 'a fade',
+  silence: 'silence at the end',
+} as const
 
 onMounted(async () => {
   others.value = await answer(server.GET('/api/beds')).catch(() => [])

@@ -46,7 +46,9 @@ watch(
 )
 
 const spliceIndex = ref(0)
-const splice = computed(() => chosen.value?.splices[Math.min(spliceIndex.value, (chosen.value?.splices.length ?? 0) - 1)])
+const splice = computed(
+  () => chosen.value?.splices[Math.min(spliceIndex.value, (chosen.value?.splices.length ?? 0) - 1)],
+)
 const closeUp = ref<InstanceType<typeof SpliceCloseUp>>()
 watch(
   () => plan.value.chosen,
@@ -105,7 +107,9 @@ function text(one: FittingView, column: unknown): string {
 const stills = shallowRef<StillsView[] | null>(null)
 const lookForStills = useDebounceFn(async () => {
   stills.value = props.cut.shots.some((shot) => shot.still)
-    ? await answer(server.GET('/api/cuts/{id}/fit/stills', { params: { path: { id: props.cut.id } } })).catch(() => null)
+    ? await answer(server.GET('/api/cuts/{id}/fit/stills', { params: { path: { id: props.cut.id } } })).catch(
+        () => null,
+      )
     : null
 }, 400)
 watch(
@@ -143,15 +147,21 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
     <header class="step-head">
       <h2>Fit</h2>
       <span v-if="fitting && cut.bed?.lengthS" class="soft"
-        >{{ clock(cut.bed.lengthS) }} of music become {{ clock(tried?.lengthS ?? cut.lengthS) }}, exact to the sample</span
+        >{{ clock(cut.bed.lengthS) }} of music become {{ clock(tried?.lengthS ?? cut.lengthS) }}, exact to the
+        sample</span
       >
       <span v-if="tried" class="trying" role="status">
         trying <b class="numbers">{{ clock(tried.lengthS, true) }}</b>
         <template v-if="tried.fitting"
           >: {{ tried.fitting.splices.length ? count(tried.fitting.splices.length, 'splice') : 'no splice' }},
-          {{ ENDS[tried.fitting.end] }}<template v-if="tried.fitting.worst != null">, {{ tried.fitting.worst }} of 100 hard to hear</template></template
+          {{ ENDS[tried.fitting.end]
+          }}<template v-if="tried.fitting.worst != null"
+            >, {{ tried.fitting.worst }} of 100 hard to hear</template
+          ></template
         >
-        <button class="plain" data-test="take-length" @click="setLength(tried.lengthS)">make the cut so long <kbd>↵</kbd></button>
+        <button class="plain" data-test="take-length" @click="setLength(tried.lengthS)">
+          make the cut so long <kbd>↵</kbd>
+        </button>
         <button class="plain" @click="tried = null">leave it</button>
       </span>
       <span v-else-if="plan.fittedBefore" class="trying">
@@ -179,7 +189,8 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
       <div class="columns">
         <div>
           <h3>
-            Fittings <small class="soft">best first; <kbd>↑</kbd> <kbd>↓</kbd> flick through, <kbd>X</kbd> the one before</small>
+            Fittings
+            <small class="soft">best first; <kbd>↑</kbd> <kbd>↓</kbd> flick through, <kbd>X</kbd> the one before</small>
           </h3>
           <a-table
             :columns="columns"
@@ -200,9 +211,12 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
               <button v-else-if="column.key === 'name'" class="plain name" :title="record.fitting.name">
                 {{ record.fitting.name }}
               </button>
-              <span v-else class="numbers" :class="{ warn: column.key === 'worst' && (record.fitting.worst ?? 100) < 40 }">{{
-                text(record.fitting, column.key)
-              }}</span>
+              <span
+                v-else
+                class="numbers"
+                :class="{ warn: column.key === 'worst' && (record.fitting.worst ?? 100) < 40 }"
+                >{{ text(record.fitting, column.key) }}</span
+              >
             </template>
           </a-table>
           <WishesPanel

@@ -48,7 +48,8 @@ const section = computed(() => {
 const character = computed(() => {
   const bar = selected.value === null ? undefined : reading.value?.bars[selected.value - 1]
   if (!bar) return null
-  const bright = bar.brightnessHz >= 1000 ? `${(bar.brightnessHz / 1000).toFixed(1)} kHz` : `${Math.round(bar.brightnessHz)} Hz`
+  const bright =
+    bar.brightnessHz >= 1000 ? `${(bar.brightnessHz / 1000).toFixed(1)} kHz` : `${Math.round(bar.brightnessHz)} Hz`
   return `${bar.notes || 'no clear notes'}; ${bar.attacksPerS.toFixed(1)} attacks a second; brightness ${bright}`
 })
 const beginsHere = computed(() => section.value?.startBar === selected.value)

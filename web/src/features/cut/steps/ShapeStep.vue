@@ -36,7 +36,9 @@ function select(object: LevelView, x: number, y: number) {
 /** The words of a phrase open its dip. */
 function selectPhrase(index: number, x: number, y: number) {
   const spoken = plan.value.phrases[index]
-  const dip = spoken && plan.value.levels.find((o) => o.kind === 'dip' && spoken.startS >= o.startS - 0.05 && spoken.endS <= o.endS + 0.05)
+  const dip =
+    spoken &&
+    plan.value.levels.find((o) => o.kind === 'dip' && spoken.startS >= o.startS - 0.05 && spoken.endS <= o.endS + 0.05)
   if (!dip) return
   select(dip, x, y)
   phrase.value = index
@@ -72,7 +74,11 @@ onKeyStroke(['+', '-', '[', ']'], (event) => {
   } else {
     const by = event.key === '[' ? 1 : -1
     const within = (db: number) => Math.min(40, Math.max(0, db + by))
-    void props.actions.setShape({ ...shape, underSpeechDb: within(shape.underSpeechDb), aloneDb: within(shape.aloneDb) })
+    void props.actions.setShape({
+      ...shape,
+      underSpeechDb: within(shape.underSpeechDb),
+      aloneDb: within(shape.aloneDb),
+    })
   }
   event.preventDefault()
 })
