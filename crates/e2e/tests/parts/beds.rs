@@ -8,7 +8,7 @@ use std::time::Duration;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn two_beds_are_compared_at_one_moment_and_the_shelf_says_what_may_be_used() {
-    let stand = Stand::new(&[]).await;
+    let stand = Stand::alone(&[]).await;
     let body = json!({ "title": "Advert", "length": "40", "rate": { "num": 25, "den": 1, "dropFrame": false }, "commercial": true });
     let cut = stand.send("POST", "/api/cuts", Some(body)).await.1["id"].as_str().unwrap().to_owned();
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
@@ -57,8 +57,9 @@ async fn two_beds_are_compared_at_one_moment_and_the_shelf_says_what_may_be_used
     assert!(eventually(Duration::from_secs(10), one).await.is_some(), "one piece is like that");
     browser.find("objection").await.unwrap();
     browser.find("shelf-take").await.unwrap().click().await.unwrap();
-    let dialog = browser.css(".ant-modal-confirm-title").await.unwrap().text().await.unwrap();
-    assert!(dialog.contains("needs a paid plan"), "{dialog}");
+    // Its text is there once it has faded in.
+    let title = async || Some(client.find(Locator::Css(".ant-modal-confirm-title")).await.ok()?.text().await.ok()?).filter(|t| t.contains("needs a paid plan"));
+    assert!(eventually(Duration::from_secs(10), title).await.is_some(), "it says why not");
     // The dialog's own buttons lie over the page once it has faded in.
     tokio::time::sleep(Duration::from_millis(500)).await;
     browser.css(".ant-modal-confirm-btns .ant-btn-dangerous").await.unwrap().click().await.unwrap();

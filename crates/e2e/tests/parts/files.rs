@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 use std::sync::LazyLock;
 use std::time::Duration;
 use tempfile::TempDir;
+use tokio::sync::{RwLock, RwLockReadGuard, RwLockWriteGuard};
 
 pub struct Files {
     folder: TempDir,
@@ -43,14 +44,35 @@ pub struct Stand {
     pub server: Server,
     pub database: Database,
     pub data: TempDir,
+    _turn: Turn,
 }
+
+/// Whether other tests may run meanwhile: what measures time wants the machine for itself.
+#[allow(dead_code, reason = "held until the stand is gone")]
+enum Turn {
+    Shared(RwLockReadGuard<'static, ()>),
+    Alone(RwLockWriteGuard<'static, ()>),
+}
+
+static TURNS: RwLock<()> = RwLock::const_new(());
 
 impl Stand {
     pub async fn new(more: &[&str]) -> Self {
+        let turn = Turn::Shared(TURNS.read().await);
+        Self::with(more, turn).await
+    }
+
+    /// A stand beside which no other test runs.
+    pub async fn alone(more: &[&str]) -> Self {
+        let turn = Turn::Alone(TURNS.write().await);
+        Self::with(more, turn).await
+    }
+
+    async fn with(more: &[&str], turn: Turn) -> Self {
         let database = Database::start().await.expect("MariaDB is installed by ./test");
         let data = TempDir::new().expect("a folder");
         let server = Server::start(&database, data.path(), more).await.expect("cargo test --workspace builds jaunty");
-        Self { server, database, data }
+        Self { server, database, data, _turn: turn }
     }
 
     pub async fn send(&self, method: &str, path: &str, body: Option<Value>) -> (u16, Value) {

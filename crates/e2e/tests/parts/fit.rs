@@ -84,12 +84,14 @@ async fn the_map_is_taken_hold_of_and_the_file_has_it() {
     let (status, view) = stand.send("DELETE", &format!("/api/cuts/{cut}/fit/wishes/1"), Some(json!({ "revision": revision }))).await;
     assert_eq!((status, view["plan"]["wishes"]["pins"].as_array().map(Vec::len)), (200, Some(0)), "{said:?}");
 
-    // From the top with its own ending there is a splice, which is nudged and heard close up.
-    for wish in [json!({ "what": "start", "kind": "top" }), json!({ "what": "end", "kind": "ownEnding" })] {
-        let revision = stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1["plan"]["revision"].clone();
-        let (status, view) = stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(json!({ "revision": revision, "wish": wish }))).await;
-        assert_eq!(status, 200, "{view}");
-    }
+    // A splice that somebody asks for is there; it is nudged and seen close up.
+    let line = |bar: usize| view["bed"]["reading"]["barLinesS"][bar].clone();
+    let wish = json!({ "what": "splice", "splice": { "leaveS": line(8), "enterS": line(16) }, "instead": null });
+    let revision = view["plan"]["revision"].clone();
+    let (status, free) = stand.send("DELETE", &format!("/api/cuts/{cut}/fit/wishes/0"), Some(json!({ "revision": revision }))).await;
+    assert_eq!((status, free["plan"]["wishes"]["said"].as_array().map(Vec::len)), (200, Some(0)));
+    let (status, told) = stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(json!({ "revision": free["plan"]["revision"], "wish": wish }))).await;
+    assert_eq!(status, 200, "{told}");
     let before = stand.cut_when(&cut, |c| splices(c) > 0 && idle(c)).await;
     let moved = |c: &Value| c["plan"]["fittings"][c["plan"]["chosen"].as_u64().unwrap() as usize]["splices"][0]["movedMs"].as_f64().unwrap();
     browser.find("close-up").await.unwrap();

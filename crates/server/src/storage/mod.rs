@@ -7,6 +7,7 @@ mod sounds;
 
 pub use sounds::{Sounds, StoredSound};
 
+use sqlx::Executor;
 use sqlx::mysql::{MySqlPool, MySqlPoolOptions};
 
 /// Connects and brings the tables up to date.
@@ -14,7 +15,18 @@ use sqlx::mysql::{MySqlPool, MySqlPoolOptions};
 /// # Errors
 /// What the database says.
 pub async fn connect(url: &str) -> Result<MySqlPool, sqlx::Error> {
-    let pool = MySqlPoolOptions::new().max_connections(12).connect(url).await?;
+    // Committed reads hold no gaps: a wish and its job are stored in one transaction while workers
+    // look for jobs, and with gap locks the two can wait for each other.
+    let pool = MySqlPoolOptions::new()
+        .max_connections(12)
+        .after_connect(|connection, _| {
+            Box::pin(async move {
+                connection.execute("SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED").await?;
+                Ok(())
+            })
+        })
+        .connect(url)
+        .await?;
     sqlx::migrate!().run(&pool).await?;
     Ok(pool)
 }
