@@ -1637,6 +1637,8 @@ export interface components {
         JobView: {
             /** @description What is being done. */
             doing: string;
+            /** @description Whether the plan follows a change by it: the next change belongs on top of what it makes. */
+            follows: boolean;
             /**
              * Format: uuid
              * @description Its name in addresses.

@@ -1,4 +1,4 @@
-import { useEventSource } from '@vueuse/core'
+import { until, useEventSource } from '@vueuse/core'
 import { message } from 'ant-design-vue'
 import { onMounted, ref, shallowRef, watch, type Ref } from 'vue'
 import {
@@ -61,6 +61,24 @@ export function useCut(id: Ref<string>) {
     }
   }
 
+  /** Done when the plan has caught up with the changes so far; sooner where that takes too long. */
+  const LONGEST_WAIT_MS = 10_000
+  const caughtUp = () =>
+    until(() => !cut.value?.jobs.some((job) => job.follows && job.state !== 'failed')).toBe(true, {
+      timeout: LONGEST_WAIT_MS,
+    })
+
+  /**
+   * A change of what is shown: one after the other, each on top of what the one before it made.
+   * A key pressed while the plan still follows the last one would otherwise be refused as late.
+   */
+  let turn: Promise<unknown> = Promise.resolve()
+  function inTurn(work: () => Promise<CutView>): Promise<boolean> {
+    const mine = turn.then(caughtUp).then(() => change(work))
+    turn = mine
+    return mine
+  }
+
   const path = () => ({ path: { id: id.value } })
   const revision = () => cut.value?.plan.revision ?? 0
 
@@ -70,15 +88,15 @@ export function useCut(id: Ref<string>) {
     busy,
     change,
     undo: () =>
-      change(() => answer(server.POST('/api/cuts/{id}/plan/undo', { params: path(), body: { revision: revision() } }))),
+      inTurn(() => answer(server.POST('/api/cuts/{id}/plan/undo', { params: path(), body: { revision: revision() } }))),
     redo: () =>
-      change(() => answer(server.POST('/api/cuts/{id}/plan/redo', { params: path(), body: { revision: revision() } }))),
+      inTurn(() => answer(server.POST('/api/cuts/{id}/plan/redo', { params: path(), body: { revision: revision() } }))),
     takeFitting: (index: number) =>
-      change(() =>
+      inTurn(() =>
         answer(server.PUT('/api/cuts/{id}/plan/fitting', { params: path(), body: { revision: revision(), index } })),
       ),
     setLevel: (index: number, what: LevelChange) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.PUT('/api/cuts/{id}/plan/levels/{index}', {
             params: { path: { id: id.value, index } },
@@ -87,7 +105,7 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     giveBack: (index: number) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.DELETE('/api/cuts/{id}/plan/levels/{index}', {
             params: { path: { id: id.value, index } },
@@ -96,7 +114,7 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     emphasise: (phrase: number, deeperDb: number) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.POST('/api/cuts/{id}/plan/emphasis', {
             params: path(),
@@ -105,15 +123,15 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     editVoice: (edit: VoiceEdit) =>
-      change(() =>
+      inTurn(() =>
         answer(server.POST('/api/cuts/{id}/voice/edit', { params: path(), body: { revision: revision(), edit } })),
       ),
     setShape: (shape: ShapeView) =>
-      change(() =>
+      inTurn(() =>
         answer(server.PUT('/api/cuts/{id}/shape', { params: path(), body: { revision: revision(), shape } })),
       ),
     changeAmbience: (index: number, what: AmbienceChange) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.PUT('/api/cuts/{id}/ambiences/{index}', {
             params: { path: { id: id.value, index } },
@@ -122,7 +140,7 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     dropAmbience: (index: number) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.DELETE('/api/cuts/{id}/ambiences/{index}', {
             params: { path: { id: id.value, index } },
@@ -131,11 +149,11 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     wish: (wish: Wish) =>
-      change(() =>
+      inTurn(() =>
         answer(server.POST('/api/cuts/{id}/fit/wishes', { params: path(), body: { revision: revision(), wish } })),
       ),
     takeWishBack: (index: number) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.DELETE('/api/cuts/{id}/fit/wishes/{index}', {
             params: { path: { id: id.value, index } },
@@ -144,15 +162,15 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     setLength: (lengthFrames: number) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.PUT('/api/cuts/{id}/fit/length', { params: path(), body: { revision: revision(), lengthFrames } }),
         ),
       ),
     fitAgain: () =>
-      change(() => answer(server.POST('/api/cuts/{id}/fit/again', { params: path(), body: { revision: revision() } }))),
+      inTurn(() => answer(server.POST('/api/cuts/{id}/fit/again', { params: path(), body: { revision: revision() } }))),
     holdStills: (lengthFrames: number) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.POST('/api/cuts/{id}/fit/stills', { params: path(), body: { revision: revision(), lengthFrames } }),
         ),
@@ -163,7 +181,7 @@ export function useCut(id: Ref<string>) {
     addCandidate: (soundHash: string) =>
       change(() => answer(server.PUT('/api/cuts/{id}/candidates', { params: path(), body: { soundHash } }))),
     changeCandidate: (hash: string, what: { opinion?: Opinion; note?: string; kind?: Kind }) =>
-      change(() =>
+      inTurn(() =>
         answer(
           server.PATCH('/api/cuts/{id}/candidates/{hash}', {
             params: { path: { id: id.value, hash } },
@@ -185,15 +203,15 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     correct: (said: Said) =>
-      change(() =>
+      inTurn(() =>
         answer(server.POST('/api/cuts/{id}/bed/corrections', { params: path(), body: { revision: revision(), said } })),
       ),
     takeBack: (index: number) =>
-      change(() =>
+      inTurn(() =>
         answer(server.DELETE('/api/cuts/{id}/bed/corrections/{index}', { params: { path: { id: id.value, index } } })),
       ),
     editMarks: (edit: MarkEdit) =>
-      change(() =>
+      inTurn(() =>
         answer(server.POST('/api/cuts/{id}/picture/marks', { params: path(), body: { revision: revision(), edit } })),
       ),
     filmLength: () => change(() => answer(server.PUT('/api/cuts/{id}/film/length', { params: path() }))),
@@ -201,7 +219,7 @@ export function useCut(id: Ref<string>) {
       change(() => answer(server.PUT('/api/cuts/{id}/film/sound', { params: path(), body: { on } }))),
     dropFilm: () => change(() => answer(server.DELETE('/api/cuts/{id}/film', { params: path() }))),
     setLines: (lines: { atS: number; words: string }[]) =>
-      change(() =>
+      inTurn(() =>
         answer(server.PUT('/api/cuts/{id}/lines', { params: path(), body: { revision: revision(), lines } })),
       ),
     speakLines: () => change(() => answer(server.POST('/api/cuts/{id}/scratch', { params: path() }))),

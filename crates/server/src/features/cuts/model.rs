@@ -9,6 +9,7 @@ use crate::features::picture::MomentKindView;
 use crate::features::shape::{AmbienceView, FadeShapeView, ShapeView, SlopeView};
 use crate::features::shelf;
 use crate::features::sounds::store as sounds;
+use crate::jobs::Task;
 use crate::jobs::queue::{self, JobRow};
 use crate::jobs::tasks::{fitted_under, scene};
 use crate::problem::Problem;
@@ -959,13 +960,16 @@ pub struct JobView {
     pub progress: f32,
     /// What is being done.
     pub doing: String,
+    /// Whether the plan follows a change by it: the next change belongs on top of what it makes.
+    pub follows: bool,
     /// Why it failed.
     pub problem: Option<String>,
 }
 
 impl From<JobRow> for JobView {
     fn from(row: JobRow) -> Self {
-        Self { id: row.id, state: row.state, progress: row.progress, doing: row.doing, problem: row.problem }
+        let follows = matches!(row.task.0, Task::Plan { .. });
+        Self { id: row.id, state: row.state, progress: row.progress, doing: row.doing, follows, problem: row.problem }
     }
 }
 

@@ -1,0 +1,63 @@
+import { flushPromises, mount } from '@vue/test-utils'
+import { afterEach, describe, expect, it, vi } from 'vitest'
+import { defineComponent, ref } from 'vue'
+import type { CutView } from '../../shared/http'
+import { useCut } from './useCut'
+
+const view = (revision: number, jobs: { follows: boolean; state: string }[] = []) =>
+  ({ id: 'a', asOf: revision, plan: { revision }, jobs }) as unknown as CutView
+
+/** A cut in a page whose server gives `answers` one after the other and keeps what it was asked. */
+async function page(...answers: CutView[]) {
+  const asked: { revision?: number }[] = []
+  class Events extends EventTarget {
+    static last: Events
+    constructor() {
+      super()
+      Events.last = this
+    }
+    close() {}
+  }
+  vi.stubGlobal('EventSource', Events)
+  vi.stubGlobal('fetch', async (request: Request) => {
+    if (request.method !== 'GET') asked.push((await request.json()) as { revision?: number })
+    return new Response(JSON.stringify(answers.shift()), { headers: { 'content-type': 'application/json' } })
+  })
+  let actions!: ReturnType<typeof useCut>
+  mount(defineComponent({ setup: () => ((actions = useCut(ref('a'))), () => null) }))
+  await flushPromises()
+  /** What the server tells by itself. */
+  const event = async (told: CutView) => {
+    const { onmessage } = Events.last as unknown as { onmessage: (event: MessageEvent) => void }
+    onmessage(new MessageEvent('message', { data: JSON.stringify(told) }))
+    await flushPromises()
+  }
+  return { actions, asked, event }
+}
+
+afterEach(() => vi.unstubAllGlobals())
+
+describe('a cut in the page', () => {
+  it('makes a change on top of what the one before it made', async () => {
+    const { actions, asked, event } = await page(view(1), view(1, [{ follows: true, state: 'running' }]), view(4))
+    const first = actions.correct({ what: 'doubleTempo' })
+    const second = actions.correct({ what: 'halfTempo' })
+    expect(await first).toBe(true)
+    await flushPromises()
+    expect(asked.map((a) => a.revision)).toEqual([1])
+    await event(view(3))
+    expect(await second).toBe(true)
+    expect(asked.map((a) => a.revision)).toEqual([1, 3])
+  })
+
+  it('waits for nothing that leaves the plan alone, or that failed', async () => {
+    const other = [
+      { follows: false, state: 'running' },
+      { follows: true, state: 'failed' },
+    ]
+    const { actions, asked } = await page(view(2, other), view(3, other), view(4))
+    expect(await actions.correct({ what: 'doubleTempo' })).toBe(true)
+    expect(await actions.correct({ what: 'halfTempo' })).toBe(true)
+    expect(asked.map((a) => a.revision)).toEqual([2, 3])
+  })
+})
