@@ -42,7 +42,7 @@ fn benches(criterion: &mut Criterion) {
     let all = fittings(&bed, &read.reading, &read.likeness, &request);
     let plan = music::propose(
         request.length_samples,
-        Some(BedInput { sound: "bed", source: &bed, fitting: &all[0], bar_lines_samples: &[] }),
+        Some(BedInput { sound: "bed", source: &bed, fitting: &all[0], bar_lines_samples: &[], before: &[] }),
         Some((&voice, &speech)),
         &[],
     );
@@ -56,17 +56,14 @@ fn benches(criterion: &mut Criterion) {
     let narration = [PieceInput { piece: &piece, source: &voice, reading: &speech }];
     let shape = ShapeWishes { pocket: Some(PocketWish::NARROW), ..ShapeWishes::default() };
     let lines = read.reading.bar_lines_samples();
-    let full = propose(
-        Inputs {
-            length_samples: request.length_samples,
-            bed: Some(BedInput { sound: "bed", source: &bed, fitting: &all[0], bar_lines_samples: &lines }),
-            narration: &narration,
-            ambiences: &ambiences,
-            shape: Some(&shape),
-            ..Inputs::default()
-        },
-        &[],
-    );
+    let full = propose(Inputs {
+        length_samples: request.length_samples,
+        beds: &[BedInput { sound: "bed", source: &bed, fitting: &all[0], bar_lines_samples: &lines, before: &[] }],
+        narration: &narration,
+        ambiences: &ambiences,
+        shape: Some(&shape),
+        ..Inputs::default()
+    });
     let all_sounds = |name: &str| {
         Some(match name {
             "bed" => &bed as &dyn Source,

@@ -14,6 +14,7 @@ mod parts {
     pub mod reading;
     pub mod shape;
     pub mod splice;
+    pub mod succession;
     pub mod time;
     pub mod wishes;
 }

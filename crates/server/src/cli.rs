@@ -282,10 +282,10 @@ pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Va
     let speech = read_narration(&voice);
     let fittings = fit::fittings(&bed_sound, &reading, &likeness, &FitRequest::of_length(length_samples));
     let lines = reading.bar_lines_samples();
-    let bed_input = BedInput { sound: "bed", source: &bed_sound, fitting: &fittings[0], bar_lines_samples: &lines };
+    let bed_input = BedInput { sound: "bed", source: &bed_sound, fitting: &fittings[0], bar_lines_samples: &lines, before: &[] };
     let piece = Piece::whole("narration", voice.len_samples());
     let narration_input = [PieceInput { piece: &piece, source: &voice, reading: &speech }];
-    let plan = plan::propose(Inputs { length_samples, bed: Some(bed_input), narration: &narration_input, ..Inputs::default() }, &[]);
+    let plan = plan::propose(Inputs { length_samples, beds: &[bed_input], narration: &narration_input, ..Inputs::default() });
     write_plan(&plan, Some(&bed_sound), Some(&voice), out)?;
     let mut result = fitting_json(&fittings[0]);
     result["length_samples"] = json!(length_samples);

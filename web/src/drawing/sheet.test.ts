@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { CutView, LevelView } from '../shared/http'
+import type { CutView, FittingView, LevelView } from '../shared/http'
 import { clipped, thinned } from './fit'
 import { bandPath, height } from './band'
 import { layoutSheet, ROWS } from './sheet'
@@ -31,6 +31,44 @@ const dip: LevelView = {
 
 function shot(name: string, atS: number, lengthS: number): CutView['shots'][number] {
   return { name, atS, lengthS, frame: atS * 25, timecode: '', still: false, byHand: false }
+}
+
+const fitting: FittingView = {
+  pieces: [
+    { sourceStartS: 0, sourceEndS: 12, cutStartS: 0, cutEndS: 12, startBar: 1, endBar: 6 },
+    { sourceStartS: 42, sourceEndS: 60, cutStartS: 12, cutEndS: 30, startBar: 22, endBar: 30 },
+  ],
+  splices: [
+    {
+      atS: 12,
+      leaveBar: 6,
+      enterBar: 22,
+      audible: 'silent',
+      goodness: 1,
+      crossfadeMs: 30,
+      correlation: 0,
+      why: '',
+      hardToHear: 96,
+      surprisePercent: 40,
+      law: 'measured',
+      movedMs: 0,
+      laterMs: 0,
+      terms: [],
+      byHand: false,
+      name: { leaveS: 12, enterS: 42 },
+    },
+  ],
+  name: 'fewest splices',
+  worst: 96,
+  cost: 0.3,
+  start: 'top',
+  ringOutS: null,
+  leftOutS: 30,
+  repeatedS: 0,
+  end: 'ownEnding',
+  lastHitS: 28,
+  speedChangePercent: 0,
+  notes: [],
 }
 
 function cut(): CutView {
@@ -86,43 +124,17 @@ function cut(): CutView {
         speedPercent: 1,
         likings: [],
       },
-      fittings: [
+      fittings: [fitting],
+      parts: [
         {
-          pieces: [
-            { sourceStartS: 0, sourceEndS: 12, cutStartS: 0, cutEndS: 12, startBar: 1, endBar: 6 },
-            { sourceStartS: 42, sourceEndS: 60, cutStartS: 12, cutEndS: 30, startBar: 22, endBar: 30 },
-          ],
-          splices: [
-            {
-              atS: 12,
-              leaveBar: 6,
-              enterBar: 22,
-              audible: 'silent',
-              goodness: 1,
-              crossfadeMs: 30,
-              correlation: 0,
-              why: '',
-              hardToHear: 96,
-              surprisePercent: 40,
-              law: 'measured',
-              movedMs: 0,
-              laterMs: 0,
-              terms: [],
-              byHand: false,
-              name: { leaveS: 12, enterS: 42 },
-            },
-          ],
-          name: 'fewest splices',
-          worst: 96,
-          cost: 0.3,
-          start: 'top',
-          ringOutS: null,
-          leftOutS: 30,
-          repeatedS: 0,
-          end: 'ownEnding',
-          lastHitS: 28,
-          speedChangePercent: 0,
-          notes: [],
+          name: 'bed',
+          hash: 'b',
+          atHand: true,
+          startS: 0,
+          endS: 30,
+          handoverAtS: 0,
+          handoverS: 0,
+          fitting,
         },
       ],
       barLines: [0, 2, 4, 6, 8].map((atS, k) => ({ atS, bar: k + 1, letter: k === 0 ? 'A' : null })),
@@ -174,6 +186,15 @@ describe('the sheet', () => {
     expect(sheet.lines[2]?.ringOut).toBeCloseTo(sheet.x(2, 28))
   })
 
+  it('marks the splices of every bed of the cut', () => {
+    const one = cut()
+    const later = { ...fitting, splices: fitting.splices.map((splice) => ({ ...splice, atS: 25 })), lastHitS: null }
+    const part = { ...one.plan.parts[0]!, atHand: false, startS: 20, fitting: later }
+    const two = { ...one, plan: { ...one.plan, parts: [...one.plan.parts, part] } }
+    const counts = layoutSheet(two, null, 10, 1062, 116).lines.map((line) => line.splices.length)
+    expect(counts).toEqual([0, 1, 1])
+  })
+
   it('writes a shot name that has no room on the next line', () => {
     expect(sheet.lines[0]?.shots[1]?.text).toBe('')
     expect(sheet.lines[1]?.carried?.text).toMatch(/^a rather long name/)
@@ -181,14 +202,13 @@ describe('the sheet', () => {
 
   it('stands an empty plan', () => {
     const full = cut()
-    const bare = { ...full, plan: { ...full.plan, fittings: [], barLines: [], levels: [], phrases: [] } }
+    const bare = { ...full, plan: { ...full.plan, fittings: [], parts: [], barLines: [], levels: [], phrases: [] } }
     expect(layoutSheet(bare, null, 15, 0, 116).lines).toHaveLength(2)
   })
 })
 
 describe('the map', () => {
   const one = cut()
-  const fitting = one.plan!.fittings[0]!
 
   it('has a ribbon a piece, and shows what is left out', () => {
     const map = layoutMap(one, fitting, 30, null, null, 1000)

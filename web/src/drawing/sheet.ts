@@ -4,7 +4,7 @@
  */
 import { scaleLinear } from 'd3-scale'
 import type { CutView, LevelView, WaveformView } from '../shared/http'
-import { decibels } from '../shared/words'
+import { bare, decibels } from '../shared/words'
 import { bandPath, loudestOf } from './band'
 import { clipped, textWidth, thinned, type Label } from './fit'
 
@@ -72,6 +72,8 @@ export interface SheetLine {
   carried: Label | null
   hairpins: Hairpin[]
   marks: Mark[]
+  /** Where another bed begins: its name, and over what time the one before gives over to it. */
+  entering: Label[]
   ambiences: AmbienceBand[]
   words: Words[]
   ringOut: number | null
@@ -122,13 +124,15 @@ function layoutLine(
   const here = (s: number) => s >= startS - edgeS && s < startS + secondsPerLine - edgeS
   const right = x(startS + secondsPerLine)
   const plan = cut.plan
-  const fitting = plan?.fittings[plan.chosen]
+  const fittings = (plan?.parts ?? []).flatMap((part) => part.fitting ?? [])
   const barLines = (plan?.barLines ?? []).filter((bar) => here(bar.atS))
-  const splices = (fitting?.splices ?? [])
+  const splices = fittings
+    .flatMap((fitting) => fitting.splices)
     .filter((splice) => here(splice.atS))
     .map((splice) => ({ x: x(splice.atS), label: `${splice.leaveBar} › ${splice.enterBar}`, audible: splice.audible }))
   const letters = barLines.filter((bar) => bar.letter).map((bar) => ({ x: x(bar.atS), text: bar.letter ?? '' }))
-  const ringOut = fitting?.lastHitS != null && here(fitting.lastHitS) ? x(fitting.lastHitS) : null
+  const lastHitS = fittings.map((fitting) => fitting.lastHitS).find((hit) => hit != null && here(hit))
+  const ringOut = lastHitS != null ? x(lastHitS) : null
   const taken = [
     ...(ringOut === null ? [] : [{ x: ringOut - 12, width: 30 }]),
     ...letters.map((letter) => ({ x: letter.x - 2, width: 20 })),
@@ -149,7 +153,16 @@ function layoutLine(
     splices,
     ...marks(cut, startS, here, x, right),
     hairpins: (plan?.levels ?? []).flatMap((level) => hairpins(level, plan?.levels ?? [], startS, endS, x)),
-    marks: (plan?.levels ?? []).flatMap((level) => levelMark(level, startS, endS, x)),
+    marks: (plan?.levels ?? [])
+      .filter((level) => !isHandover(level, plan?.parts ?? []))
+      .flatMap((level) => levelMark(level, startS, endS, x)),
+    entering: (plan?.parts ?? []).slice(1).flatMap((part) => {
+      if (!here(part.startS)) return []
+      const over = part.handoverS > 0 ? `, over ${part.handoverS.toFixed(1)} s` : ''
+      const text = clipped(`${bare(part.name)}${over}`, 11, right - x(startS))
+      // Near the end of a line the name stands before its place.
+      return [{ x: Math.min(x(part.startS), right - textWidth(text, 11)), text }]
+    }),
     ambiences: (plan?.ambiences ?? []).flatMap((one, k) => ambienceBand(one, k, plan?.phrases ?? [], startS, endS, x)),
     words: (plan?.phrases ?? []).flatMap((phrase, k) => words(phrase, k, startS, endS, x)),
     ringOut,
@@ -217,6 +230,12 @@ function hairpins(
   const fall =
     level.fallS > 0 ? wedge(level.endS - level.fallS, level.endS, false, level.riseS > 0 ? null : top, under) : []
   return [...rise, ...fall]
+}
+
+/** Whether a fade is one side of a handover between two beds. */
+function isHandover(level: LevelView, parts: CutView['plan']['parts']): boolean {
+  const at = level.kind === 'fadeIn' ? level.startS : level.kind === 'fadeOut' ? level.endS - level.fallS : null
+  return at !== null && parts.slice(1).some((part) => part.handoverS > 0 && Math.abs(part.startS - at) < 0.05)
 }
 
 /** Emphases and fades are written where they begin. */

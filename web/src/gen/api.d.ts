@@ -512,6 +512,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Goes on with another bed from a moment of the cut on; it is at hand then. */
+        post: operations["go_on_with"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/parts/{index}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a bed off the cut; its time goes to its neighbour. */
+        delete: operations["take_off"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/parts/{index}/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Takes a bed to hand: reading, fit and wishes are about it then. */
+        put: operations["take_to_hand"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/parts/{index}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Moves the handover into a bed, or makes it longer or shorter. */
+        put: operations["move_handover"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/picture/list": {
         parameters: {
             query?: never;
@@ -1623,11 +1691,32 @@ export interface components {
              */
             revision: number;
         };
+        /** @description Another bed to go on with. */
+        GoOn: components["schemas"]["NameSound"] & components["schemas"]["HandoverBody"] & {
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+        };
         /**
          * @description What a grid is written as.
          * @enum {string}
          */
         GridFormat: "midi" | "jams" | "wav";
+        /** @description Where one bed gives over to the next. */
+        HandoverBody: {
+            /**
+             * Format: double
+             * @description Its middle, in seconds of the cut.
+             */
+            atS: number;
+            /**
+             * Format: double
+             * @description How long both are heard, in seconds.
+             */
+            lengthS: number;
+        };
         /**
          * @description What to hear.
          * @enum {string}
@@ -1908,6 +1997,14 @@ export interface components {
          * @enum {string}
          */
         MotionView: "builds" | "fillsOut" | "thinsOut";
+        /** @description A handover that moves. */
+        MoveHandover: components["schemas"]["HandoverBody"] & {
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+        };
         /** @description Names a sound that is already here. */
         NameSound: {
             /** @description Hash of its content. */
@@ -1918,6 +2015,36 @@ export interface components {
          * @enum {string}
          */
         Opinion: "yes" | "maybe" | "no";
+        /** @description One of the beds of a cut. */
+        PartView: {
+            /** @description Whether reading and fit are about it. */
+            atHand: boolean;
+            /**
+             * Format: double
+             * @description Where it is over.
+             */
+            endS: number;
+            fitting?: components["schemas"]["FittingView"] | null;
+            /**
+             * Format: double
+             * @description Where the bed before it gives over to it, in the middle of the handover.
+             */
+            handoverAtS: number;
+            /**
+             * Format: double
+             * @description How long both are heard.
+             */
+            handoverS: number;
+            /** @description Hash of its sound. */
+            hash: string;
+            /** @description Name of the bed. */
+            name: string;
+            /**
+             * Format: double
+             * @description Where it begins, in seconds of the cut.
+             */
+            startS: number;
+        };
         /** @description A passage of the bed. */
         PassageView: {
             /**
@@ -1995,7 +2122,7 @@ export interface components {
         PlanView: {
             /** @description Ambiences. */
             ambiences: components["schemas"]["AmbienceView"][];
-            /** @description Bar lines of the bed as fitted. */
+            /** @description Bar lines of the beds as fitted. */
             barLines: components["schemas"]["BarLineView"][];
             /**
              * Format: int32
@@ -2032,6 +2159,8 @@ export interface components {
              * @description The revision that it was made from.
              */
             parent?: number | null;
+            /** @description The beds of the cut, in the order in which they are heard. */
+            parts: components["schemas"]["PartView"][];
             /** @description Phrases of the narration. */
             phrases: components["schemas"]["PhraseView"][];
             /**
@@ -3846,6 +3975,109 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SetLines"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    go_on_with: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoOn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    take_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    take_to_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    move_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveHandover"];
             };
         };
         responses: {

@@ -46,10 +46,10 @@ pub const LOOKED_AT: [&str; 7] = [
 pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -> Vec<Finding> {
     let mut all = Vec::new();
     let mut add = |weight, at_samples, text: String, mend: &str| all.push(Finding { weight, at_samples, text, mend: mend.to_owned() });
-    let Some(bed) = plan.bed() else {
+    if plan.bed().is_none() {
         add(Weight::Look, 0, "This cut has no bed.".into(), "Bring one in at Beds.");
         return all;
-    };
+    }
     for objection in objections {
         add(Weight::Look, 0, objection.clone(), "Choose another bed, or settle it with the supplier and change what the cut is for at Picture.");
     }
@@ -64,7 +64,7 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
             "Make the cut longer or the narration shorter.",
         );
     }
-    for object in &bed.levels {
+    for object in plan.beds().flat_map(crate::plan::Layer::heard_levels) {
         if let LevelObject::Dip { start_samples, under_speech_db, .. } = *object
             && under_speech_db < LEAST_UNDER_SPEECH_DB
         {
@@ -72,7 +72,7 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
             add(Weight::Look, start_samples, text, "18 to 25 dB keep every word clear: lower the dip.");
         }
     }
-    if let Some(fitting) = &bed.fitting {
+    for fitting in plan.beds().filter_map(|b| b.fitting.as_ref()) {
         for splice in &fitting.splices {
             let (weight, text) = match splice.audible {
                 Audible::Silent => continue,
@@ -83,8 +83,12 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
             add(weight, splice.at_samples, text, "Listen to it; if it shows, take another fitting.");
         }
         for note in &fitting.notes {
-            add(Weight::Look, 0, note.clone(), "Listen, or bring another bed.");
+            add(Weight::Look, fitting.start_samples, note.clone(), "Listen, or bring another bed.");
         }
+    }
+    // A bed that gives over to the next one may well lose its ending.
+    let last = plan.bed().and_then(|b| b.fitting.as_ref()).filter(|f| f.end_samples() >= plan.length_samples);
+    if let Some(fitting) = last {
         if fitting.end == FittingEnd::Fade && reading.is_some_and(|r| r.ending.kind == crate::reading::EndingKind::OwnEnding) {
             add(Weight::Note, plan.length_samples, "The bed fades although it has an ending of its own.".into(), "Look for a fitting with its own ending.");
         }

@@ -207,7 +207,11 @@ impl Wishes {
                     EndWish::Stop { ring_out_samples: Some(ring) } => format!("stop on a downbeat and ring out for {}", clock(ring)),
                     EndWish::Fade => "fade out".into(),
                 },
-                Standing::Place => self.place.map_or(String::new(), |p| format!("the bed lies on {} of the cut", passage(&p))),
+                Standing::Place => match self.place {
+                    Some(p) if p.end_samples == Passage::OPEN_END => format!("the bed lies from {} of the cut on", clock(p.start_samples)),
+                    Some(p) => format!("the bed lies on {} of the cut", passage(&p)),
+                    None => String::new(),
+                },
             })
             .collect()
     }

@@ -17,6 +17,11 @@ pub struct Passage {
     pub end_samples: u64,
 }
 
+impl Passage {
+    /// The end of a passage that goes on to the end, wherever that is.
+    pub const OPEN_END: u64 = u64::MAX;
+}
+
 /// A moment of the bed that sounds at a moment of the cut.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]

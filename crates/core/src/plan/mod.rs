@@ -4,6 +4,7 @@
 //! for bit, for any range ([`crate::mix::render`]).
 
 mod ambience;
+pub mod succession;
 
 pub use ambience::{Ambience, AmbienceInput, AmbienceWish, SpeechRule};
 
@@ -54,6 +55,14 @@ pub struct Layer {
     pub ambience: Option<Ambience>,
 }
 
+impl Layer {
+    /// The level objects that are heard where the bed lies; all of them where it lies everywhere.
+    pub fn heard_levels(&self) -> impl Iterator<Item = &LevelObject> {
+        let place = self.fitting.as_ref().map_or((0, u64::MAX), |f| (f.start_samples, f.end_samples()));
+        self.levels.iter().filter(move |o| o.span().is_none_or(|(from, to)| from < place.1 && to > place.0))
+    }
+}
+
 /// What happens to the whole of a mix: one gain, so that nothing in it changes against anything else.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -90,18 +99,26 @@ impl Plan {
         Self { length_samples, layers: Vec::new(), phrases: Vec::new(), master: None, fitted_under: String::new() }
     }
 
-    /// The bed, if there is one.
-    pub fn bed(&self) -> Option<&Layer> {
-        self.layers.iter().find(|l| l.role == Role::Bed)
+    /// The beds; the first is the one at hand.
+    pub fn beds(&self) -> impl Iterator<Item = &Layer> {
+        self.layers.iter().filter(|l| l.role == Role::Bed)
     }
 
-    /// Changes a level object of the bed by hand; nothing else changes.
+    /// The bed at hand, if there is one.
+    pub fn bed(&self) -> Option<&Layer> {
+        self.beds().next()
+    }
+
+    /// Changes a level object by hand, counted through all beds. Its twins in the other beds change
+    /// with it: where one bed gives over to the next within a swell, both rise alike. Nothing else
+    /// changes.
     ///
     /// # Errors
     /// [`ChangeError`].
     pub fn change_level(&mut self, index: usize, change: &Change) -> Result<(), ChangeError> {
-        let bed = self.layers.iter_mut().find(|l| l.role == Role::Bed).ok_or(ChangeError::NoObject)?;
-        bed.levels.get_mut(index).ok_or(ChangeError::NoObject)?.change(change)
+        let chosen = self.beds().flat_map(|l| &l.levels).nth(index).cloned().ok_or(ChangeError::NoObject)?;
+        let mut objects = self.layers.iter_mut().filter(|l| l.role == Role::Bed).flat_map(|l| &mut l.levels);
+        objects.try_for_each(|object| if object.is_twin_of(&chosen) { object.change(change) } else { Ok(()) })
     }
 }
 
@@ -116,6 +133,8 @@ pub struct BedInput<'a> {
     pub fitting: &'a Fitting,
     /// Bar lines of the bed, which tops of swells prefer.
     pub bar_lines_samples: &'a [u64],
+    /// Its level objects so far, of which those set by hand are kept.
+    pub before: &'a [LevelObject],
 }
 
 /// A piece of the narration with the reading and the samples of its take.
@@ -134,8 +153,8 @@ pub struct PieceInput<'a> {
 pub struct Inputs<'a> {
     /// Length of the cut.
     pub length_samples: u64,
-    /// The bed.
-    pub bed: Option<BedInput<'a>>,
+    /// The beds, one after another on the cut; the first one here is the one at hand.
+    pub beds: &'a [BedInput<'a>],
     /// The narration.
     pub narration: &'a [PieceInput<'a>],
     /// Known words of the narration.
@@ -148,10 +167,8 @@ pub struct Inputs<'a> {
     pub ambiences: &'a [AmbienceInput<'a>],
 }
 
-/// Proposes the plan of a cut: the fitted bed, the narration, and the bed's levels under it.
-///
-/// `before` are the bed's level objects so far, of which those set by hand are kept.
-pub fn propose(inputs: Inputs<'_>, before: &[LevelObject]) -> Plan {
+/// Proposes the plan of a cut: the fitted beds, the narration, and the beds' levels under it.
+pub fn propose(inputs: Inputs<'_>) -> Plan {
     let Inputs { length_samples, narration, .. } = inputs;
     let (scratch, real): (Vec<&PieceInput<'_>>, Vec<_>) = narration.iter().partition(|n| n.piece.scratch.is_some());
     let of = |pieces: &[&PieceInput<'_>]| -> Vec<Phrase> { pieces.iter().flat_map(|n| n.piece.phrases(&n.reading.phrases)).collect() };
@@ -169,7 +186,8 @@ pub fn propose(inputs: Inputs<'_>, before: &[LevelObject]) -> Plan {
     let trims = if wishes.even_voice { evened(&phrases, &speech_energies) } else { Vec::new() };
     let layer = |role, sound: &str| Layer { role, sound: sound.to_owned(), fitting: None, piece: None, levels: Vec::new(), pocket: None, ambience: None };
     let mut layers = Vec::new();
-    if let Some(bed) = inputs.bed {
+    let handed = succession::fades(&inputs.beds.iter().map(|b| b.fitting).collect::<Vec<_>>());
+    for (bed, (hand_in_samples, hand_out_samples)) in inputs.beds.iter().zip(handed) {
         let fitted = FittedBed::new(bed.source, bed.fitting);
         let bed_energies = loudness::block_energies(&fitted);
         let measured = Measured { bed: &bed_energies, speech: &speech_energies };
@@ -181,8 +199,10 @@ pub fn propose(inputs: Inputs<'_>, before: &[LevelObject]) -> Plan {
             fades_in: bed.fitting.start == FittingStart::FadeIn,
             ring_out_samples: bed.fitting.last_hit_samples.map(|hit| end_samples.saturating_sub(hit)),
             downbeats_samples: bed.fitting.bar_lines(bed.bar_lines_samples).into_iter().map(|l| l.0).collect(),
+            hand_in_samples,
+            hand_out_samples,
         };
-        let levels = shape::propose_bed(measured, &phrases, &frame, &wishes, before);
+        let levels = shape::propose_bed(measured, &phrases, &frame, &wishes, bed.before);
         let pocket = wishes.pocket.filter(|_| !spoken.is_empty()).and_then(|wish| {
             let centre_hz = wish.centre_hz.or_else(|| strongest_band_hz(&narrated, &spoken))?;
             Some(Pocket { depth_db: wish.depth_db, q: wish.q, centre_hz, phrases: spoken.clone() })

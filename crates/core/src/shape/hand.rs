@@ -110,6 +110,11 @@ impl LevelObject {
         }
     }
 
+    /// Whether it is the same thing as `other`, in this bed or the next: of one kind, at one place.
+    pub fn is_twin_of(&self, other: &Self) -> bool {
+        std::mem::discriminant(self) == std::mem::discriminant(other) && self.span().is_some() && self.span() == other.span()
+    }
+
     /// This object with what was set by hand in `old`: its place stays.
     pub(super) fn with_hand(&self, old: &Self) -> Option<Self> {
         let mut new = self.clone();

@@ -1,6 +1,6 @@
 //! Level objects from narration and measurement.
 
-use super::{BED_ALONE_LUFS, LEAST_UNDER_SPEECH_DB, LevelObject, ShapeWishes, Slope, UNDER_SPEECH_DB};
+use super::{BED_ALONE_LUFS, FadeShape, LEAST_UNDER_SPEECH_DB, LevelObject, ShapeWishes, Slope, UNDER_SPEECH_DB};
 use crate::SAMPLE_RATE_HZ;
 use crate::sound::loudness::{BLOCK_SAMPLES, SILENCE_ENERGY, energy_from_lufs, lufs_from_energy};
 use crate::speech::{Gap, Phrase, gaps};
@@ -67,6 +67,10 @@ pub struct Frame {
     pub ring_out_samples: Option<u64>,
     /// Downbeats of the bed as fitted, rising; tops of swells prefer them.
     pub downbeats_samples: Vec<u64>,
+    /// Time over which the bed before it gives over to it.
+    pub hand_in_samples: Option<u64>,
+    /// Time over which it gives over to the bed after it.
+    pub hand_out_samples: Option<u64>,
 }
 
 impl Frame {
@@ -101,8 +105,11 @@ pub fn propose_bed(measured: Measured<'_>, phrases: &[Phrase], frame: &Frame, wi
     let shape = wishes.fade_shape;
     let fade_in = samples_from_seconds(fade_in_s).min(place / 4);
     let fade_out = samples_from_seconds(fade_out_s).min(place / 4).min(asked_out);
-    objects.push(LevelObject::FadeIn { start_samples: frame.start_samples, length_samples: fade_in, shape, by_hand: false });
-    objects.push(LevelObject::FadeOut { end_samples: frame.end_samples, length_samples: fade_out, shape, by_hand: false });
+    // Two beds are unlike sounds, of which equal power keeps the level.
+    let handed = |samples: Option<u64>, else_samples| samples.map_or((else_samples, shape), |s| (s.min(place), FadeShape::EqualPower));
+    let ((fade_in, in_shape), (fade_out, out_shape)) = (handed(frame.hand_in_samples, fade_in), handed(frame.hand_out_samples, fade_out));
+    objects.push(LevelObject::FadeIn { start_samples: frame.start_samples, length_samples: fade_in, shape: in_shape, by_hand: false });
+    objects.push(LevelObject::FadeOut { end_samples: frame.end_samples, length_samples: fade_out, shape: out_shape, by_hand: false });
     objects.into_iter().map(|object| kept_by_hand(&object, before).unwrap_or(object)).collect()
 }
 

@@ -15,7 +15,7 @@ fn whole_way(sound: &Sound, length_samples: u64) {
     let read = read_bed(sound, &mut keep_going()).unwrap();
     let speech = read_speech(sound, &mut keep_going()).unwrap();
     for fitting in fittings(sound, &read.reading, &read.likeness, &FitRequest::of_length(length_samples)) {
-        let bed = BedInput { sound: "s", source: sound, fitting: &fitting, bar_lines_samples: &[] };
+        let bed = BedInput { sound: "s", source: sound, fitting: &fitting, bar_lines_samples: &[], before: &[] };
         let plan = propose(length_samples, Some(bed), Some((sound, &speech)), &[]);
         let mix = render(&plan, &|_| Some(sound as &dyn Source), 0..length_samples, Hear::Everything).unwrap();
         assert_eq!(mix.len_samples(), length_samples);

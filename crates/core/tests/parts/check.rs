@@ -18,8 +18,12 @@ fn stand() -> (Sound, BedRead, Plan) {
     let speech_sound = voice(70.0, &[(6.0, 12.0), (20.0, 30.0)], 0.12);
     let speech = read_speech(&speech_sound, &mut keep_going()).unwrap();
     let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(length_samples)).remove(0);
-    let plan =
-        propose(length_samples, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting, bar_lines_samples: &[] }), Some((&speech_sound, &speech)), &[]);
+    let plan = propose(
+        length_samples,
+        Some(BedInput { sound: "bed", source: &bed, fitting: &fitting, bar_lines_samples: &[], before: &[] }),
+        Some((&speech_sound, &speech)),
+        &[],
+    );
     (bed, read, plan)
 }
 

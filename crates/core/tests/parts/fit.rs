@@ -30,7 +30,8 @@ fn every_length_at_every_rate_is_exact_to_the_sample() {
             let all = fit(&made.sound, read, length);
             all.iter().for_each(|fitting| check_whole(fitting, length));
             for fitting in all.into_iter().take(1) {
-                let plan = propose(length, Some(BedInput { sound: "bed", source: &made.sound, fitting: &fitting, bar_lines_samples: &[] }), None, &[]);
+                let plan =
+                    propose(length, Some(BedInput { sound: "bed", source: &made.sound, fitting: &fitting, bar_lines_samples: &[], before: &[] }), None, &[]);
                 // The last samples only: nothing hangs past the end, nothing is missing before it.
                 let tail = render(&plan, &|_| Some(&made.sound as &dyn Source), length - 100..length + 5000, Hear::Everything).unwrap();
                 assert_eq!(tail.len_samples(), 100);
@@ -149,7 +150,7 @@ fn any_range_gives_the_samples_of_the_whole() {
     let (made, read) = &*POP;
     let length = 61 * 48_000;
     for fitting in fit(&made.sound, read, length) {
-        let plan = propose(length, Some(BedInput { sound: "bed", source: &made.sound, fitting: &fitting, bar_lines_samples: &[] }), None, &[]);
+        let plan = propose(length, Some(BedInput { sound: "bed", source: &made.sound, fitting: &fitting, bar_lines_samples: &[], before: &[] }), None, &[]);
         let sounds = |_: &str| Some(&made.sound as &dyn Source);
         let whole = render(&plan, &sounds, 0..length, Hear::Everything).unwrap();
         for (from, to) in [(0, 1), (1_000_001, 1_000_333), (12_345, 400_000), (length - 7, length)] {

@@ -37,7 +37,8 @@ static MIXED: LazyLock<Mixed> = LazyLock::new(|| {
     let read = read_bed(&bed, &mut keep_going()).unwrap();
     let speech = read_speech(&voice, &mut keep_going()).unwrap();
     let fitting = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(LENGTH)).remove(0);
-    let plan = propose(LENGTH, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting, bar_lines_samples: &[] }), Some((&voice, &speech)), &[]);
+    let plan =
+        propose(LENGTH, Some(BedInput { sound: "bed", source: &bed, fitting: &fitting, bar_lines_samples: &[], before: &[] }), Some((&voice, &speech)), &[]);
     Mixed { plan, bed, voice }
 });
 
@@ -150,7 +151,7 @@ fn a_level_set_by_hand_changes_nothing_else_and_survives_a_new_plan() {
     let speech = read_speech(&MIXED.voice, &mut keep_going()).unwrap();
     let again = propose(
         LENGTH,
-        Some(BedInput { sound: "bed", source: &MIXED.bed, fitting: &fitting, bar_lines_samples: &[] }),
+        Some(BedInput { sound: "bed", source: &MIXED.bed, fitting: &fitting, bar_lines_samples: &[], before: &[] }),
         Some((&MIXED.voice, &speech)),
         &plan.bed().unwrap().levels,
     );
@@ -160,7 +161,7 @@ fn a_level_set_by_hand_changes_nothing_else_and_survives_a_new_plan() {
 #[test]
 fn without_speech_the_bed_keeps_one_level() {
     let fitting = MIXED.plan.bed().unwrap().fitting.clone().unwrap();
-    let plan = propose(LENGTH, Some(BedInput { sound: "bed", source: &MIXED.bed, fitting: &fitting, bar_lines_samples: &[] }), None, &[]);
+    let plan = propose(LENGTH, Some(BedInput { sound: "bed", source: &MIXED.bed, fitting: &fitting, bar_lines_samples: &[], before: &[] }), None, &[]);
     assert!(matches!(plan.bed().unwrap().levels[0], LevelObject::Base { .. }));
     let sound = render(&plan, &|_| Some(&MIXED.bed as &dyn Source), 0..LENGTH, Hear::Everything).unwrap();
     let lufs = jaunty_core::sound::loudness::measure(&sound).integrated_lufs.unwrap();

@@ -169,5 +169,6 @@ fn noise_floor(out: &mut [f32], level: f32) {
 pub fn propose(length_samples: u64, bed: Option<BedInput<'_>>, narration: Option<(&dyn Source, &SpeechReading)>, before: &[LevelObject]) -> Plan {
     let piece = voice::Piece::whole("voice", narration.map_or(0, |n| n.0.len_samples()));
     let pieces: Vec<PieceInput<'_>> = narration.iter().map(|&(source, reading)| PieceInput { piece: &piece, source, reading }).collect();
-    plan::propose(Inputs { length_samples, bed, narration: &pieces, ..Inputs::default() }, before)
+    let beds: Vec<BedInput<'_>> = bed.into_iter().map(|bed| BedInput { before, ..bed }).collect();
+    plan::propose(Inputs { length_samples, beds: &beds, narration: &pieces, ..Inputs::default() })
 }

@@ -51,8 +51,8 @@ fn plan(shape: &ShapeWishes, ambiences: &[AmbienceWish], before: &[LevelObject])
     let piece = VoicePiece::whole("voice", s.voice.len_samples());
     let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
     let ambiences: Vec<AmbienceInput<'_>> = ambiences.iter().map(|wish| AmbienceInput { wish, source: &s.room }).collect();
-    let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &s.lines };
-    propose(Inputs { length_samples: LENGTH, bed: Some(bed), narration: &narration, shape: Some(shape), ambiences: &ambiences, ..Inputs::default() }, before)
+    let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &s.lines, before };
+    propose(Inputs { length_samples: LENGTH, beds: &[bed], narration: &narration, shape: Some(shape), ambiences: &ambiences, ..Inputs::default() })
 }
 
 fn sounds(name: &str) -> Option<&'static dyn Source> {
@@ -267,7 +267,7 @@ fn uneven_phrases_are_brought_together() {
     let narration = [PieceInput { piece: &piece, source: &uneven, reading: &speech }];
     let heard = |even_voice| {
         let shape = ShapeWishes { even_voice, ..ShapeWishes::default() };
-        let made = propose(Inputs { length_samples: LENGTH, narration: &narration, shape: Some(&shape), ..Inputs::default() }, &[]);
+        let made = propose(Inputs { length_samples: LENGTH, narration: &narration, shape: Some(&shape), ..Inputs::default() });
         let sound = render(&made, &|_| Some(&uneven as &dyn Source), 0..LENGTH, Hear::Voice).unwrap();
         let levels: Vec<f64> = PHRASES.iter().map(|p| level_db(&sound, p.0 + 0.3, p.1 - 0.3)).collect();
         levels.iter().copied().fold(f64::MIN, f64::max) - levels.iter().copied().fold(f64::MAX, f64::min)
@@ -313,8 +313,8 @@ proptest! {
         let at = |shift: u64, before: &[LevelObject]| {
             let piece = VoicePiece { cut_start_samples: shift, ..VoicePiece::whole("voice", s.voice.len_samples() - shift) };
             let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
-            let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &[] };
-            propose(Inputs { length_samples: LENGTH, bed: Some(bed), narration: &narration, ..Inputs::default() }, before)
+            let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &[], before };
+            propose(Inputs { length_samples: LENGTH, beds: &[bed], narration: &narration, ..Inputs::default() })
         };
         let shift = shift_tenths * 4800;
         let mut first = at(0, &[]);

@@ -171,3 +171,73 @@ async fn wishes_that_make_no_sense_are_refused() {
     let stale = json!({ "revision": 1, "wish": { "what": "leastRun", "bars": 2 } });
     assert_eq!(stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(stale)).await.0, 409);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn one_bed_gives_over_to_another_at_the_playhead() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Two beds", "60").await;
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    stand.cut_when(&cut, fitted).await;
+    stand.upload(&cut, "candidates", &FILES.path("loop.wav"), "loop.wav").await;
+    stand.cut_when(&cut, |c| c["candidates"].as_array().is_some_and(|all| all.len() == 2 && all.iter().all(|one| one["reading"].is_object())) && idle(c)).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
+    browser.find("ribbon").await.unwrap();
+    drag(&browser, "cut-ruler", (0.5, 0.4), (0.5, 0.4)).await;
+    browser.find("go-on").await.unwrap().click().await.unwrap();
+    browser.css(".ant-select-item-option[title='loop']").await.unwrap().click().await.unwrap();
+    let places = |c: &Value| -> Vec<(String, f64, f64)> {
+        let part = |p: &Value| (p["name"].as_str().unwrap().to_owned(), p["startS"].as_f64().unwrap(), p["endS"].as_f64().unwrap());
+        c["plan"]["parts"].as_array().unwrap().iter().map(part).collect()
+    };
+    let two = stand.cut_when(&cut, |c| places(c).len() == 2 && fitted(c)).await;
+    let shared = places(&two);
+    assert_eq!((shared[0].0.as_str(), shared[1].0.as_str(), two["bed"]["name"].as_str()), ("bed.wav", "loop.wav", Some("loop.wav")));
+    assert!((shared[0].2 - 31.0).abs() < 1.0 && (shared[0].2 - shared[1].1 - 2.0).abs() < 0.01 && shared[1].2 == 60.0, "{shared:?}");
+
+    // The file has the one before the handover and the other after it.
+    let sound = async |c: &Value| {
+        let bytes = reqwest::get(stand.server.url(&format!("/api/cuts/{cut}/revisions/{}/mix.wav", c["plan"]["revision"]))).await.unwrap();
+        decode_to_sound(&FILES.with("two-beds.wav", &bytes.bytes().await.unwrap())).unwrap()
+    };
+    let mixed = sound(&two).await;
+    let bed = |name: &str| decode_to_sound(&FILES.path(name)).unwrap();
+    let alike = |file: &str, part: usize, at_s: f64| {
+        let fitting = &two["plan"]["parts"][part]["fitting"];
+        let holds = |p: &&Value| (p["cutStartS"].as_f64().unwrap()..p["cutEndS"].as_f64().unwrap() - 1.0).contains(&at_s);
+        let piece = fitting["pieces"].as_array().unwrap().iter().find(holds).expect("a piece there");
+        let from = samples_from_seconds(piece["sourceStartS"].as_f64().unwrap() + at_s - piece["cutStartS"].as_f64().unwrap()) as usize;
+        let (a, source) = (samples_from_seconds(at_s) as usize, bed(file));
+        let (x, y) = (&mixed.channels()[0][a..a + 4800], &source.channels()[0][from..from + 4800]);
+        let dot = |p: &[f32], q: &[f32]| p.iter().zip(q).map(|(a, b)| f64::from(a * b)).sum::<f64>();
+        dot(x, y) / (dot(x, x) * dot(y, y)).sqrt()
+    };
+    assert!(alike("bed.wav", 0, 20.0) > 0.8 && alike("loop.wav", 1, 45.0) > 0.8, "{} and {}", alike("bed.wav", 0, 20.0), alike("loop.wav", 1, 45.0));
+
+    // Each can be taken to hand and keeps how it is played; the handover moves; one bed less is one step back.
+    let again = |c: &Value, path: &str, mut body: Value| {
+        body["revision"] = c["plan"]["revision"].clone();
+        (format!("/api/cuts/{cut}/parts/{path}"), body)
+    };
+    let (path, body) = again(&two, "0/hand", json!({}));
+    assert_eq!(stand.send("PUT", &path, Some(body)).await.0, 200);
+    let first = stand.cut_when(&cut, |c| c["bed"]["name"] == "bed.wav" && fitted(c)).await;
+    assert_eq!(places(&first), shared);
+    let played = |c: &Value, part: usize| c["plan"]["parts"][part]["fitting"]["pieces"].clone();
+    assert_eq!((played(&first, 0), played(&first, 1)), (played(&two, 0), played(&two, 1)));
+    let (path, body) = again(&first, "1/start", json!({ "atS": 2.0, "lengthS": 0.0 }));
+    let (status, told) = stand.send("PUT", &path, Some(body)).await;
+    assert!(status == 422 && told["detail"].as_str().unwrap().contains("at least 4 s"), "{told}");
+    let (path, body) = again(&first, "1/start", json!({ "atS": 24.0, "lengthS": 0.0 }));
+    assert_eq!(stand.send("PUT", &path, Some(body)).await.0, 200);
+    let moved = stand.cut_when(&cut, |c| places(c)[1].1 == 24.0 && fitted(c)).await;
+    assert_eq!((places(&moved)[0].2, moved["plan"]["parts"][0]["fitting"]["pieces"][0]["cutStartS"].as_f64()), (24.0, Some(0.0)));
+    browser.client().refresh().await.unwrap();
+    browser.find("part").await.unwrap();
+    assert_eq!(browser.count("part").await.unwrap(), 2);
+    let (path, body) = again(&moved, "1", json!({}));
+    assert_eq!(stand.send("DELETE", &path, Some(body)).await.0, 200);
+    let alone = stand.cut_when(&cut, |c| places(c).len() == 1 && fitted(c)).await;
+    assert_eq!((places(&alone)[0].1, places(&alone)[0].2, alone["plan"]["wishes"]["place"].is_null()), (0.0, 60.0, true));
+    browser.close().await.unwrap();
+}

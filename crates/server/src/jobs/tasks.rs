@@ -5,9 +5,9 @@ use super::worker::Report;
 use super::{Task, queue};
 use crate::App;
 use crate::features::beds::store::{self as auditions, AuditionRow};
-use crate::features::cuts::replan;
 use crate::features::cuts::setup::{Setup, Take, TakeOrigin, UsedSound};
-use crate::features::cuts::store::{self as cuts, CutRow, Next};
+use crate::features::cuts::store::{self as cuts, CutRow, Next, RevisionRow};
+use crate::features::cuts::{Laid, replan};
 use crate::features::sounds::store as sounds;
 use crate::features::voice::lay_take;
 use crate::problem::{Code, Problem};
@@ -16,7 +16,7 @@ use jaunty_core::fit::{self, FitRequest, Fitting, Scene, Wishes};
 use jaunty_core::kind::{self, Kind};
 use jaunty_core::mix;
 use jaunty_core::picture::{Line, MomentKind};
-use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, Inputs, PieceInput, Plan, Role};
+use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, Inputs, Layer, PieceInput, Plan, Role};
 use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
 use jaunty_core::shape::{LevelObject, ShapeWishes};
 use jaunty_core::sound::{Sound, Source};
@@ -312,6 +312,13 @@ pub fn closest(fittings: &[Fitting], played: &Fitting) -> u32 {
     (0..fittings.len()).max_by(|&a, &b| fittings[a].agreement(played).total_cmp(&fittings[b].agreement(played)).then(b.cmp(&a))).unwrap_or(0) as u32
 }
 
+/// A bed that lies elsewhere on the cut than the one at hand.
+struct LaidBed {
+    open: OpenBed,
+    fitting: Fitting,
+    before: Vec<LevelObject>,
+}
+
 /// What a plan is made from.
 pub struct Material {
     length_samples: u64,
@@ -321,6 +328,11 @@ pub struct Material {
     film: Option<(String, PcmFile)>,
     bed: Option<OpenBed>,
     wishes: Wishes,
+    /// Level objects of the bed at hand so far.
+    before: Vec<LevelObject>,
+    /// How the bed at hand was played when it was laid down.
+    played: Option<Fitting>,
+    laid: Vec<LaidBed>,
     scene: Scene,
     shape: ShapeWishes,
     ambiences: Vec<(AmbienceWish, PcmFile)>,
@@ -358,12 +370,38 @@ pub fn fitted_under(scene: &Scene) -> String {
     Sha256::digest(text.as_bytes()).iter().take(8).map(|byte| format!("{byte:02x}")).collect()
 }
 
+/// A bed as the shown revision has it.
+struct Played<'a> {
+    layer: &'a Layer,
+    /// Whether it is still asked for in the same way.
+    holds: bool,
+}
+
+impl Played<'_> {
+    fn fitting(&self) -> Option<Fitting> {
+        self.layer.fitting.clone().filter(|_| self.holds)
+    }
+}
+
+/// The layer of a bed in the shown revision: that of the same sound in the same place.
+fn played_before<'a>(current: &'a RevisionRow, setup: &Setup, bed: &UsedSound, wishes: &Wishes) -> Option<Played<'a>> {
+    let was = &current.setup;
+    let start = |wishes: &Wishes| wishes.place.map_or(0, |p| p.start_samples);
+    let at_hand = was.bed.as_ref().and_then(|b| Some((b, was.wishes(&b.hash)?)));
+    let mut all = at_hand.into_iter().chain(was.laid.iter().map(|l| (&l.bed, &l.wishes)));
+    let (_, before) = all.find(|(b, w)| b.hash == bed.hash && start(w) == start(wishes))?;
+    let layer = current.plan.beds().find(|l| l.sound == bed.hash && l.fitting.as_ref().is_some_and(|f| f.start_samples == start(before)))?;
+    let same_reading = was.corrections(&bed.hash) == setup.corrections(&bed.hash);
+    Some(Played { layer, holds: before == wishes && same_reading && current.plan.length_samples == setup.picture.length_samples() })
+}
+
 impl Material {
-    /// Everything of a setup that is there and read.
+    /// Everything of a setup that is there and read. Of the beds in `current` what was chosen and
+    /// set by hand is kept.
     ///
     /// # Errors
     /// [`TaskError`] if a stored sound cannot be opened.
-    pub async fn of(app: &App, setup: &Setup) -> Result<Self, TaskError> {
+    pub async fn of(app: &App, setup: &Setup, current: &RevisionRow) -> Result<Self, TaskError> {
         let mut takes = HashMap::new();
         for piece in &setup.pieces {
             if !takes.contains_key(&piece.sound)
@@ -388,16 +426,35 @@ impl Material {
             Some(bed) => OpenBed::of(app, &bed.hash, setup.corrections(&bed.hash)).await?,
             None => None,
         };
+        let length_samples = setup.picture.length_samples();
+        let scene = scene(app, setup).await?;
+        let at_hand = setup.bed.as_ref().and_then(|bed| played_before(current, setup, bed, setup.wishes(&bed.hash)?));
+        let mut laid = Vec::new();
+        let parts = setup.parts();
+        for part in &parts {
+            let Some(Laid { bed, wishes }) = part.laid.and_then(|k| setup.laid.get(k)) else { continue };
+            let Some(open) = OpenBed::of(app, &bed.hash, setup.corrections(&bed.hash)).await? else { continue };
+            let (before, kept) = played_before(current, setup, bed, wishes).map_or((Vec::new(), None), |p| (p.layer.levels.clone(), p.fitting()));
+            let request = FitRequest { length_samples, wishes: setup.asked(*part), scene: scene.clone() };
+            laid.push(match kept {
+                Some(fitting) => LaidBed { open, fitting, before },
+                None => blocking(move || LaidBed { fitting: open.fittings(&request).swap_remove(0), open, before }).await?,
+            });
+        }
         Ok(Self {
-            length_samples: setup.picture.length_samples(),
+            length_samples,
             lines: setup.lines.clone(),
             pieces: setup.pieces.clone(),
             takes,
             film,
-            wishes: bed.as_ref().and_then(|b| setup.wishes(&b.hash)).cloned().unwrap_or_default(),
-            scene: scene(app, setup).await?,
+            wishes: parts.iter().find(|p| p.laid.is_none()).map(|p| setup.asked(*p)).unwrap_or_default(),
+            scene,
             shape: setup.shape.clone(),
             ambiences,
+            // What was set by hand goes over to a new bed where that lies in the same place.
+            before: at_hand.as_ref().map(|p| p.layer).or(current.plan.bed()).map_or(Vec::new(), |layer| layer.levels.clone()),
+            played: at_hand.and_then(|p| p.fitting()),
+            laid,
             bed,
         })
     }
@@ -439,31 +496,45 @@ impl Material {
         self.bed.as_ref().map_or(Vec::new(), |bed| fit::natural_lengths(&bed.read.reading, &bed.read.likeness, &request))
     }
 
-    /// The plan with `fitting`, keeping what was set by hand in `before`.
-    pub fn propose(&self, fitting: Option<&Fitting>, before: &[LevelObject]) -> Plan {
-        self.propose_with(self.bed.as_ref(), fitting, before)
+    /// Changes the level objects of all beds, the one at hand first: those set by hand are kept in
+    /// the next plan.
+    ///
+    /// # Errors
+    /// What `hand` says.
+    pub fn set_by_hand(&mut self, hand: impl FnOnce(&mut [&mut Vec<LevelObject>]) -> Result<(), Problem>) -> Result<(), Problem> {
+        let mut all: Vec<&mut Vec<LevelObject>> = std::iter::once(&mut self.before).chain(self.laid.iter_mut().map(|l| &mut l.before)).collect();
+        hand(&mut all)
     }
 
-    fn propose_with(&self, bed: Option<&OpenBed>, fitting: Option<&Fitting>, before: &[LevelObject]) -> Plan {
-        let bed_source = bed.map(|b| (b.hash.as_str(), &b.file));
-        let lines = bed.map_or(Vec::new(), |b| b.read.reading.bar_lines_samples());
-        let bed = bed.zip(fitting).map(|(bed, fitting)| BedInput { sound: &bed.hash, source: &bed.file, fitting, bar_lines_samples: &lines });
+    /// The plan with `fitting` for the bed at hand, keeping what was set by hand.
+    pub fn propose(&self, fitting: Option<&Fitting>) -> Plan {
+        self.propose_with(self.bed.as_ref().zip(fitting), &self.before)
+    }
+
+    fn propose_with(&self, at_hand: Option<(&OpenBed, &Fitting)>, before: &[LevelObject]) -> Plan {
+        let at_hand = at_hand.map(|(bed, fitting)| (bed, fitting, before));
+        let heard: Vec<_> = at_hand.into_iter().chain(self.laid.iter().map(|l| (&l.open, &l.fitting, l.before.as_slice()))).collect();
+        let lines: Vec<Vec<u64>> = heard.iter().map(|(bed, ..)| bed.read.reading.bar_lines_samples()).collect();
+        let inputs = heard.iter().zip(&lines);
+        let beds: Vec<BedInput<'_>> = inputs
+            .map(|(&(bed, fitting, before), lines)| BedInput { sound: &bed.hash, source: &bed.file, fitting, bar_lines_samples: lines, before })
+            .collect();
         let open = self.pieces.iter().filter_map(|piece| Some((piece, self.takes.get(&piece.sound)?)));
         let ambiences: Vec<AmbienceInput<'_>> = self.ambiences.iter().map(|(wish, source)| AmbienceInput { wish, source }).collect();
         let narration: Vec<PieceInput<'_>> = open.map(|(piece, (source, reading))| PieceInput { piece, source, reading }).collect();
         let inputs = Inputs {
             length_samples: self.length_samples,
-            bed,
+            beds: &beds,
             narration: &narration,
             lines: &self.lines,
             film: self.film.as_ref().map(|(hash, _)| hash.as_str()),
             shape: Some(&self.shape),
             ambiences: &ambiences,
         };
-        let mut plan = plan::propose(inputs, before);
+        let mut plan = plan::propose(inputs);
         if let Some(target_lufs) = self.shape.target_lufs {
             let open = |hash: &str| -> Option<&dyn Source> {
-                let bed = bed_source.filter(|(name, _)| *name == hash).map(|(_, file)| file);
+                let bed = heard.iter().find(|(bed, ..)| bed.hash == hash).map(|(bed, ..)| &bed.file);
                 let take = self.takes.get(hash).map(|(file, _)| file);
                 let ambience = self.ambiences.iter().find(|(wish, _)| wish.hash == hash).map(|(_, file)| file);
                 let film = self.film.as_ref().filter(|(name, _)| name == hash).map(|(_, file)| file);
@@ -478,9 +549,8 @@ impl Material {
 
 /// Fits and shapes a cut and appends the result as a revision.
 async fn plan_cut(app: &App, cut: &CutRow, what: &str) -> Result<(), TaskError> {
-    let material = Material::of(app, &cut.setup).await?;
     let current = cuts::current(&app.pool, cut).await?;
-    let before = current.plan.bed().map_or(Vec::new(), |b| b.levels.clone());
+    let material = Material::of(app, &cut.setup, &current).await?;
     // A fitting that somebody chose stays while bed, its reading and length stay.
     let bed_hash = cut.setup.bed.as_ref().map_or("", |b| &b.hash);
     let same_reading = current.setup.corrections(bed_hash) == cut.setup.corrections(bed_hash);
@@ -492,8 +562,12 @@ async fn plan_cut(app: &App, cut: &CutRow, what: &str) -> Result<(), TaskError> 
     let fitted_under = current.plan.fitted_under;
     let (fittings, chosen, plan) = blocking(move || {
         let fitted_under = if kept.is_some() { fitted_under } else { material.fitted_under() };
-        let (fittings, chosen) = kept.unwrap_or_else(|| (material.fittings(), 0));
-        let mut plan = material.propose(fittings.get(chosen as usize), &before);
+        let (fittings, chosen) = kept.unwrap_or_else(|| {
+            let all = material.fittings();
+            let chosen = material.played.as_ref().map_or(0, |played| closest(&all, played));
+            (all, chosen)
+        });
+        let mut plan = material.propose(fittings.get(chosen as usize));
         plan.fitted_under = fitted_under;
         (fittings, chosen, plan)
     })
@@ -511,7 +585,8 @@ async fn compare(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
     if waiting.is_empty() {
         return Ok(());
     }
-    let mut material = Material::of(app, &cut.setup).await?;
+    let current = cuts::current(&app.pool, &cut).await?;
+    let mut material = Material::of(app, &cut.setup, &current).await?;
     material.bed = None;
     let material = std::sync::Arc::new(material);
     for (k, hash) in waiting.iter().enumerate() {
@@ -523,7 +598,7 @@ async fn compare(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
         let (best, plan) = blocking(move || {
             let request = material.request(wishes);
             let best = fit::quick_fitting(&bed.file, &bed.read.reading, &bed.read.likeness, &request);
-            let plan = material.propose_with(Some(&bed), Some(&best), &[]);
+            let plan = material.propose_with(Some((&bed, &best)), &[]);
             (best, plan)
         })
         .await?;

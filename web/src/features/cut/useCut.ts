@@ -175,6 +175,42 @@ export function useCut(id: Ref<string>) {
           server.POST('/api/cuts/{id}/fit/stills', { params: path(), body: { revision: revision(), lengthFrames } }),
         ),
       ),
+    goOnWith: (soundHash: string, atS: number, lengthS: number) =>
+      inTurn(() =>
+        answer(
+          server.POST('/api/cuts/{id}/parts', {
+            params: path(),
+            body: { revision: revision(), soundHash, atS, lengthS },
+          }),
+        ),
+      ),
+    takeToHand: (index: number) =>
+      inTurn(() =>
+        answer(
+          server.PUT('/api/cuts/{id}/parts/{index}/hand', {
+            params: { path: { id: id.value, index } },
+            body: { revision: revision() },
+          }),
+        ),
+      ),
+    moveHandover: (index: number, atS: number, lengthS: number) =>
+      inTurn(() =>
+        answer(
+          server.PUT('/api/cuts/{id}/parts/{index}/start', {
+            params: { path: { id: id.value, index } },
+            body: { revision: revision(), atS, lengthS },
+          }),
+        ),
+      ),
+    takeOff: (index: number) =>
+      inTurn(() =>
+        answer(
+          server.DELETE('/api/cuts/{id}/parts/{index}', {
+            params: { path: { id: id.value, index } },
+            body: { revision: revision() },
+          }),
+        ),
+      ),
     useBed: (soundHash: string) =>
       change(() => answer(server.PUT('/api/cuts/{id}/bed', { params: path(), body: { soundHash } }))),
     noBed: () => change(() => answer(server.DELETE('/api/cuts/{id}/bed', { params: path() }))),

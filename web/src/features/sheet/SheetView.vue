@@ -208,6 +208,16 @@ function shade(line: { index: number; startS: number; endS: number }) {
             {{ mark.text }}
           </text>
         </g>
+        <text
+          v-for="bed in line.entering"
+          :key="`e${bed.x}`"
+          :x="bed.x"
+          :y="ROWS.band + 31"
+          class="entering"
+          data-test="entering"
+        >
+          {{ bed.text }}
+        </text>
         <g v-for="one in line.ambiences" :key="`a${one.index}`" class="ambience">
           <rect :x="one.x" :y="one.y" :width="one.width" height="6" fill="url(#hatch)" />
           <rect
@@ -321,6 +331,10 @@ function shade(line: { index: number; startS: number; endS: number }) {
 .mark-text {
   cursor: pointer;
   fill: var(--soft);
+}
+.entering {
+  font-size: 11px;
+  font-style: italic;
 }
 .asked {
   font-weight: 700;

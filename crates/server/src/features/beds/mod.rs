@@ -20,7 +20,10 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+mod parts;
 pub mod store;
+
+pub use parts::*;
 
 /// Mounts the feature.
 pub fn configure(config: &mut web::ServiceConfig) {
@@ -32,7 +35,11 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .service(add_candidate)
         .service(change_candidate)
         .service(drop_candidate)
-        .service(audition);
+        .service(audition)
+        .service(go_on_with)
+        .service(take_to_hand)
+        .service(move_handover)
+        .service(take_off);
 }
 
 /// What a sound is.
@@ -125,7 +132,7 @@ pub async fn use_bed(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<N
         return Err(Problem::bad_value("This bed is still being read. Choose it when its bars are known."));
     }
     replan(&app, *id, &format!("use the bed \"{}\"", found.name), |cut| {
-        cut.setup.bed = Some(UsedSound { hash: found.hash, name: found.name });
+        cut.setup.use_bed(UsedSound { hash: found.hash, name: found.name });
         Ok(())
     })
     .await?;
@@ -137,7 +144,7 @@ pub async fn use_bed(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<N
 #[delete("/api/cuts/{id}/bed")]
 pub async fn no_bed(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
     replan(&app, *id, "use no bed", |cut| {
-        cut.setup.bed = None;
+        (cut.setup.bed, cut.setup.laid) = (None, Vec::new());
         Ok(())
     })
     .await?;
@@ -210,7 +217,7 @@ pub async fn drop_candidate(app: web::Data<App>, path: web::Path<(Uuid, String)>
     let cut = cuts::known(&app.pool, id).await?;
     let found = cut.setup.candidates.iter().find(|c| c.hash == hash).ok_or_else(|| Problem::not_found("candidate"))?;
     let what = format!("take \"{}\" away", found.name);
-    if cut.setup.bed.as_ref().is_some_and(|b| b.hash == hash) {
+    if cut.setup.parts().iter().any(|p| cut.setup.bed_of(*p).is_some_and(|b| b.hash == hash)) {
         replan(&app, id, &what, |cut| {
             cut.setup.forget(&hash);
             Ok(())

@@ -15,9 +15,11 @@ use crate::jobs::tasks::{fitted_under, scene};
 use crate::problem::Problem;
 use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
-use jaunty_core::fit::{Audible, Fitting, FittingEnd, FittingStart, Wishes};
+use jaunty_core::fit::{Audible, Fitting, FittingEnd, FittingStart, Passage, Wishes};
 use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Moment, Origin, Picture, Shot};
+use jaunty_core::plan::succession::Handover;
+use jaunty_core::plan::{Layer, Plan};
 use jaunty_core::reading::{EndingKind, Key, Motion, Reading};
 use jaunty_core::shape::LevelObject;
 use jaunty_core::speech::{SpeechReading, corrected};
@@ -900,6 +902,28 @@ pub struct FindingView {
     pub mend: String,
 }
 
+/// One of the beds of a cut.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PartView {
+    /// Name of the bed.
+    pub name: String,
+    /// Hash of its sound.
+    pub hash: String,
+    /// Whether reading and fit are about it.
+    pub at_hand: bool,
+    /// Where it begins, in seconds of the cut.
+    pub start_s: f64,
+    /// Where it is over.
+    pub end_s: f64,
+    /// Where the bed before it gives over to it, in the middle of the handover.
+    pub handover_at_s: f64,
+    /// How long both are heard.
+    pub handover_s: f64,
+    /// How it is fitted, once it is.
+    pub fitting: Option<FittingView>,
+}
+
 /// The plan of a cut as it stands.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -926,7 +950,9 @@ pub struct PlanView {
     pub fitted_before: bool,
     /// What is wanted of the fit.
     pub wishes: WishesView,
-    /// Bar lines of the bed as fitted.
+    /// The beds of the cut, in the order in which they are heard.
+    pub parts: Vec<PartView>,
+    /// Bar lines of the beds as fitted.
     pub bar_lines: Vec<BarLineView>,
     /// Swells and dips.
     pub levels: Vec<LevelView>,
@@ -1268,18 +1294,16 @@ async fn take_views(app: &App, setup: &Setup) -> Result<Vec<TakeView>, Problem> 
 
 async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&Reading>) -> Result<PlanView, Problem> {
     let mut objections = Vec::new();
-    if let Some(bed) = &cut.setup.bed
-        && let Some(licence) = cut.setup.candidates.iter().find(|c| c.hash == bed.hash).and_then(|c| c.licence.as_ref())
-    {
+    let used = |hash: &str| row.setup.parts().iter().any(|p| row.setup.bed_of(*p).is_some_and(|b| b.hash == hash));
+    for licence in row.setup.candidates.iter().filter(|c| used(&c.hash)).filter_map(|c| c.licence.as_ref()) {
         objections.extend(licence_view(app, cut, licence).await?.objection);
     }
     let redo = store::child(&app.pool, cut.id, row.revision).await?.map(|(_, what)| what);
     let fitted_under = fitted_under(&scene(app, &row.setup).await?);
     let music_samples = reading.map_or(0, |r| r.ending.music_end_samples.saturating_sub(r.music_start_samples));
     let bed = row.plan.bed();
-    let fitting = bed.and_then(|b| b.fitting.as_ref());
-    let bar_lines = fitting.zip(reading).map_or(Vec::new(), |(fitting, reading)| bar_line_views(fitting, reading));
-    let levels = bed.map_or(Vec::new(), |b| b.levels.iter().enumerate().filter_map(|o| level_view(o, &bar_lines)).collect());
+    let (parts, bar_lines) = part_views(app, &row).await?;
+    let levels = level_views(&row.plan, &bar_lines);
     let finding =
         |f: check::Finding| FindingView { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend };
     let phrase = |p: &jaunty_core::speech::Phrase| PhraseView {
@@ -1299,6 +1323,7 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
         chosen: row.chosen,
         fitted_before: !row.plan.fitted_under.is_empty() && row.plan.fitted_under != fitted_under,
         wishes: bed.and_then(|b| row.setup.wishes(&b.sound)).map_or_else(|| WishesView::from(&Wishes::default()), WishesView::from),
+        parts,
         bar_lines,
         levels,
         shape: ShapeView::from(&row.setup.shape),
@@ -1310,6 +1335,56 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
         findings: check::findings(&row.plan, reading, &objections).into_iter().map(finding).collect(),
         looked_at: check::LOOKED_AT.map(str::to_owned).to_vec(),
     })
+}
+
+/// The beds of the cut and the bar lines of all of them.
+async fn part_views(app: &App, row: &RevisionRow) -> Result<(Vec<PartView>, Vec<BarLineView>), Problem> {
+    let (setup, plan) = (&row.setup, &row.plan);
+    let (mut views, mut lines): (Vec<PartView>, Vec<BarLineView>) = (Vec::new(), Vec::new());
+    let mut before: Option<Passage> = None;
+    for part in setup.parts() {
+        let Some(bed) = setup.bed_of(part) else { continue };
+        let end_samples = part.place.end_samples.min(plan.length_samples);
+        let place = Passage { end_samples, ..part.place };
+        let reading = sounds::bed_document(&app.pool, &bed.hash, setup.corrections(&bed.hash)).await?;
+        let layer = plan.beds().find(|l| l.sound == bed.hash && l.fitting.as_ref().is_some_and(|f| f.start_samples == place.start_samples));
+        let fitting = layer.and_then(|l| l.fitting.as_ref());
+        if let Some((fitting, reading)) = fitting.zip(reading.as_ref()) {
+            lines.extend(bar_line_views(fitting, reading));
+        }
+        let handover = Handover::between(before.unwrap_or(Passage { start_samples: 0, end_samples: place.start_samples }), place);
+        let music = |r: &Reading| r.ending.music_end_samples.saturating_sub(r.music_start_samples);
+        views.push(PartView {
+            name: bed.name.clone(),
+            hash: bed.hash.clone(),
+            at_hand: part.laid.is_none(),
+            start_s: seconds_from_samples(place.start_samples),
+            end_s: seconds_from_samples(place.end_samples),
+            handover_at_s: seconds_from_samples(handover.at_samples),
+            handover_s: seconds_from_samples(handover.length_samples),
+            fitting: fitting.map(|f| FittingView::of(f, reading.as_ref().map_or(0, music))),
+        });
+        before = Some(place);
+    }
+    lines.sort_by(|a, b| a.at_s.total_cmp(&b.at_s));
+    Ok((views, lines))
+}
+
+/// The level objects of all beds, counted through; where twins lie in two beds, that of the bed
+/// which is heard longest with it.
+fn level_views(plan: &Plan, bar_lines: &[BarLineView]) -> Vec<LevelView> {
+    let heard = |layer: &Layer, (from, to): (u64, u64)| {
+        let place = layer.fitting.as_ref().map_or((0, plan.length_samples), |f| (f.start_samples, f.end_samples()));
+        to.min(place.1).saturating_sub(from.max(place.0))
+    };
+    let all: Vec<(&Layer, &LevelObject)> = plan.beds().flat_map(|layer| layer.levels.iter().map(move |object| (layer, object))).collect();
+    let shown = |&(_, &(layer, object)): &(usize, &(&Layer, &LevelObject))| {
+        let Some(span) = object.span() else { return false };
+        let own = heard(layer, span);
+        let twins = all.iter().filter(|(_, other)| object.is_twin_of(other)).map(|(l, _)| heard(l, span));
+        span.0 == span.1 || own > 0 && twins.max() == Some(own)
+    };
+    all.iter().enumerate().filter(shown).filter_map(|(index, &(_, object))| level_view((index, object), bar_lines)).collect()
 }
 
 fn bar_line_views(fitting: &Fitting, reading: &Reading) -> Vec<BarLineView> {

@@ -2,6 +2,7 @@
 //!
 //! It is kept with every revision, so that whatever is said can be taken back.
 
+use super::parts::Laid;
 use chrono::{DateTime, Utc};
 use jaunty_core::fit::Wishes;
 use jaunty_core::kind::Kind;
@@ -177,9 +178,12 @@ pub struct Setup {
     /// The film, if there is one.
     #[serde(default)]
     pub film: Option<Film>,
-    /// The bed, once there is one.
+    /// The bed at hand, once there is one.
     pub bed: Option<UsedSound>,
-    /// Beds that may be chosen, the chosen one among them.
+    /// Beds that lie elsewhere on the cut than the one at hand.
+    #[serde(default)]
+    pub laid: Vec<Laid>,
+    /// Beds that may be chosen, the chosen ones among them.
     #[serde(default)]
     pub candidates: Vec<Candidate>,
     /// Written lines of the narration.
@@ -210,6 +214,7 @@ impl Setup {
             purpose: Purpose::default(),
             film: None,
             bed: None,
+            laid: Vec::new(),
             candidates: Vec::new(),
             lines: Vec::new(),
             takes: Vec::new(),
@@ -240,7 +245,11 @@ impl Setup {
     /// Whether a plan made for `other` is a plan for this as well, with all that is heard.
     pub fn sounds_like(&self, other: &Self) -> bool {
         let bed = self.bed.as_ref().map_or("", |b| &b.hash);
-        self.bed == other.bed && self.fitted_as(bed) == other.fitted_as(bed) && self.shape == other.shape && self.ambiences == other.ambiences
+        self.bed == other.bed
+            && self.laid == other.laid
+            && self.fitted_as(bed) == other.fitted_as(bed)
+            && self.shape == other.shape
+            && self.ambiences == other.ambiences
     }
 
     /// What a person said about the reading of a bed.
@@ -282,12 +291,15 @@ impl Setup {
 
     /// Everything about a sound goes: as candidate, bed, take, and the pieces of it.
     pub fn forget(&mut self, hash: &str) {
+        let of = |setup: &Self| setup.parts().iter().position(|p| setup.bed_of(*p).is_some_and(|b| b.hash == hash));
+        while let Some(index) = of(self) {
+            if self.take_off(index).is_err() {
+                break;
+            }
+        }
         self.candidates.retain(|c| c.hash != hash);
         self.takes.retain(|t| t.hash != hash);
         self.pieces.retain(|p| p.sound != hash);
         self.ambiences.retain(|a| a.hash != hash);
-        if self.bed.as_ref().is_some_and(|b| b.hash == hash) {
-            self.bed = None;
-        }
     }
 }

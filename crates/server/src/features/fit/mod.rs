@@ -50,7 +50,8 @@ pub async fn fit_at(app: web::Data<App>, id: web::Path<Uuid>, tried: web::Query<
     let mut cut = cuts::known(&app.pool, *id).await?;
     sensible(tried.length_frames)?;
     cut.setup.picture.length_frames = tried.length_frames;
-    let material = Material::of(&app, &cut.setup).await.map_err(Problem::internal)?;
+    let current = cuts::current(&app.pool, &cut).await?;
+    let material = Material::of(&app, &cut.setup, &current).await.map_err(Problem::internal)?;
     let music_samples = material.music_samples();
     let fitting = web::block(move || material.quick_fitting()).await?;
     let fitting = fitting.ok_or_else(|| Problem::bad_value("There is no bed yet that could be fitted."))?;

@@ -35,7 +35,8 @@ pub struct StillsView {
 pub async fn ways_to_hold(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Json<Vec<StillsView>>, Problem> {
     let cut = cuts::known(&app.pool, *id).await?;
     let picture = cut.setup.picture.clone();
-    let material = Material::of(&app, &cut.setup).await.map_err(Problem::internal)?;
+    let current = cuts::current(&app.pool, &cut).await?;
+    let material = Material::of(&app, &cut.setup, &current).await.map_err(Problem::internal)?;
     let lengths = web::block(move || material.natural_lengths()).await?;
     let rate = picture.rate;
     let view = |samples: u64| {

@@ -369,10 +369,9 @@ async fn refit(
     let (cut, current) = seen(app, id, revision).await?;
     let mut setup = current.setup.clone();
     edit(&mut setup)?;
-    let material = Material::of(app, &setup).await.map_err(Problem::internal)?;
+    let material = Material::of(app, &setup, &current).await.map_err(Problem::internal)?;
     let RevisionRow { plan, fittings, chosen, .. } = current;
     let next = web::block(move || {
-        let before = plan.bed().map_or(Vec::new(), |b| b.levels.clone());
         let played = fittings.get(chosen as usize).cloned();
         let (all, chosen) = if only_splices {
             let all: Vec<Fitting> = fittings.iter().map(|f| material.retouched(f)).collect();
@@ -382,7 +381,7 @@ async fn refit(
             let chosen = played.filter(|_| chosen != 0).map_or(0, |played| closest(&all, &played));
             (all, chosen)
         };
-        let mut next = material.propose(all.get(chosen as usize), &before);
+        let mut next = material.propose(all.get(chosen as usize));
         next.fitted_under = if only_splices { plan.fitted_under } else { material.fitted_under() };
         (all, chosen, next)
     })
@@ -411,6 +410,9 @@ pub async fn say_wish(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<
         _ => 0,
     };
     let wish = body.wish.wish(fitting, beat_samples)?;
+    if matches!(wish, Wish::Place(_)) && !current.setup.laid.is_empty() {
+        return Err(Problem::bad_value("Several beds share this cut. Move the handover between them instead."));
+    }
     let mut setup = current.setup.clone();
     let wishes = wishes_of(&mut setup)?;
     wishes.say(wish.clone()).map_err(Problem::bad_value)?;
@@ -427,7 +429,13 @@ pub async fn take_wish_back(app: web::Data<App>, path: web::Path<(Uuid, usize)>,
     let (id, index) = path.into_inner();
     let (_, current) = seen(&app, id, body.revision).await?;
     let mut setup = current.setup.clone();
-    let words = wishes_of(&mut setup)?.said().into_iter().nth(index).ok_or_else(|| Problem::not_found("wish"))?;
+    let shares = !setup.laid.is_empty();
+    let wishes = wishes_of(&mut setup)?;
+    let words = wishes.said().into_iter().nth(index).ok_or_else(|| Problem::not_found("wish"))?;
+    let mut without = wishes.clone();
+    if shares && without.take_back(index) && without.place != wishes.place {
+        return Err(Problem::bad_value("Several beds share this cut. Move the handover between them, or take one off."));
+    }
     let only_splices = words.ends_with("changed by hand");
     let edit = move |setup: &mut Setup| if wishes_of(setup)?.take_back(index) { Ok(()) } else { Err(Problem::not_found("wish")) };
     Ok(web::Json(refit(&app, id, body.revision, &format!("take back: {words}"), only_splices, &edit).await?))

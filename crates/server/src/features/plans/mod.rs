@@ -53,10 +53,9 @@ pub struct ChooseFitting {
 pub async fn choose_fitting(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<ChooseFitting>) -> Result<web::Json<CutView>, Problem> {
     let (cut, current) = seen(&app, *id, body.revision).await?;
     let fitting = current.fittings.get(body.index as usize).cloned().ok_or_else(|| Problem::not_found("fitting"))?;
-    let material = Material::of(&app, &current.setup).await.map_err(Problem::internal)?;
-    let before = current.plan.bed().map_or(Vec::new(), |b| b.levels.clone());
+    let material = Material::of(&app, &current.setup, &current).await.map_err(Problem::internal)?;
     let fitted_under = current.plan.fitted_under.clone();
-    let plan = web::block(move || jaunty_core::plan::Plan { fitted_under, ..material.propose(Some(&fitting), &before) }).await?;
+    let plan = web::block(move || jaunty_core::plan::Plan { fitted_under, ..material.propose(Some(&fitting)) }).await?;
     let what = format!("take fitting {}", body.index + 1);
     cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: body.index }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))

@@ -30,24 +30,23 @@ pub fn configure(config: &mut web::ServiceConfig) {
     config.service(upload_ambience).service(change_ambience).service(drop_ambience).service(edit_voice).service(meters);
 }
 
-/// Shapes anew after `edit` of the setup and `hand` of the bed's objects, with the fitting as it is.
+/// Shapes anew after `edit` of the setup and `hand` of the beds' objects, with the fittings as they are.
 async fn reshape(
     app: &App,
     id: Uuid,
     revision: u32,
     what: &str,
     edit: &(dyn Fn(&mut Setup) -> Result<(), Problem> + Sync),
-    hand: impl FnOnce(&mut Vec<LevelObject>) -> Result<(), Problem>,
+    hand: impl FnOnce(&mut [&mut Vec<LevelObject>]) -> Result<(), Problem>,
 ) -> Result<CutView, Problem> {
     let (cut, current) = seen(app, id, revision).await?;
     let mut setup = current.setup.clone();
     edit(&mut setup)?;
-    let mut before = current.plan.bed().map_or(Vec::new(), |b| b.levels.clone());
-    hand(&mut before)?;
-    let material = Material::of(app, &setup).await.map_err(Problem::internal)?;
+    let mut material = Material::of(app, &setup, &current).await.map_err(Problem::internal)?;
+    material.set_by_hand(hand)?;
     let fitting = current.fittings.get(current.chosen as usize).cloned();
     let fitted_under = current.plan.fitted_under.clone();
-    let plan = web::block(move || Plan { fitted_under, ..material.propose(fitting.as_ref(), &before) }).await?;
+    let plan = web::block(move || Plan { fitted_under, ..material.propose(fitting.as_ref()) }).await?;
     cuts::append_wanting(&app.pool, &cut, &Next { what, setup: &setup, plan: &plan, fittings: &current.fittings, chosen: current.chosen }, edit).await?;
     CutView::of(app, id).await
 }

@@ -99,11 +99,9 @@ pub async fn change_level(app: web::Data<App>, path: web::Path<(Uuid, usize)>, b
 #[delete("/api/cuts/{id}/plan/levels/{index}")]
 pub async fn give_back(app: web::Data<App>, path: web::Path<(Uuid, usize)>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
     let (id, index) = path.into_inner();
-    let hand = |objects: &mut Vec<LevelObject>| {
-        if index >= objects.len() {
-            return Err(Problem::not_found("swell, dip or fade"));
-        }
-        objects.remove(index);
+    let hand = |beds: &mut [&mut Vec<LevelObject>]| {
+        let given = beds.iter().flat_map(|b| b.iter()).nth(index).cloned().ok_or_else(|| Problem::not_found("swell, dip or fade"))?;
+        beds.iter_mut().for_each(|objects| objects.retain(|o| !o.is_twin_of(&given)));
         Ok(())
     };
     Ok(web::Json(reshape(&app, id, body.revision, "give a level back to the rule", &|_| Ok(()), hand).await?))
@@ -130,9 +128,12 @@ pub async fn emphasise(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json
     }
     let (_, current) = seen(&app, *id, body.revision).await?;
     let phrase = current.plan.phrases.get(body.phrase).cloned().ok_or_else(|| Problem::not_found("phrase"))?;
-    let hand = |objects: &mut Vec<LevelObject>| {
-        objects.retain(|o| !matches!(o, LevelObject::Emphasis { start_samples, .. } if *start_samples == phrase.start_samples));
-        objects.push(LevelObject::Emphasis { start_samples: phrase.start_samples, end_samples: phrase.end_samples, deeper_db: body.deeper_db });
+    let hand = |beds: &mut [&mut Vec<LevelObject>]| {
+        let deeper = LevelObject::Emphasis { start_samples: phrase.start_samples, end_samples: phrase.end_samples, deeper_db: body.deeper_db };
+        for objects in beds {
+            objects.retain(|o| !o.is_twin_of(&deeper));
+            objects.push(deeper.clone());
+        }
         Ok(())
     };
     let what = format!("emphasise phrase {}", body.phrase + 1);

@@ -6,6 +6,8 @@ import { answer, server, type FittingView, type StillsView, type Wish } from '..
 import { clock, count } from '../../../shared/words'
 import MapView from '../../map/MapView.vue'
 import SpliceCloseUp from '../../map/SpliceCloseUp.vue'
+import NextBed from '../../map/NextBed.vue'
+import PartsRow from '../../map/PartsRow.vue'
 import WishesPanel from '../../map/WishesPanel.vue'
 import { useWaveform } from '../useCut'
 import type { StepProps } from './props'
@@ -18,6 +20,12 @@ const bedWave = useWaveform(() => (props.cut.bed?.reading ? `/api/sounds/${props
 const cutWave = useWaveform(() =>
   chosen.value ? `/api/cuts/${props.cut.id}/revisions/${plan.value.revision}/waveform` : null,
 )
+
+/** How long the bed at hand is to be. */
+const placeS = computed(() => {
+  const part = plan.value.parts.find((one) => one.atHand)
+  return part ? part.endS - part.startS : props.cut.lengthS
+})
 
 /** What another length would give, while it is dragged. */
 const tried = shallowRef<{ lengthS: number; fitting: FittingView | null } | null>(null)
@@ -147,8 +155,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
     <header class="step-head">
       <h2>Fit</h2>
       <span v-if="fitting && cut.bed?.lengthS" class="soft"
-        >{{ clock(cut.bed.lengthS) }} of music become {{ clock(tried?.lengthS ?? cut.lengthS) }}, exact to the
-        sample</span
+        >{{ clock(cut.bed.lengthS) }} of music become {{ clock(tried?.lengthS ?? placeS) }}, exact to the sample</span
       >
       <span v-if="tried" class="trying" role="status">
         trying <b class="numbers">{{ clock(tried.lengthS, true) }}</b>
@@ -168,8 +175,22 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
         The narration or the picture changed since this was fitted.
         <button class="plain" :disabled="busy" data-test="fit-again" @click="actions.fitAgain()">Fit again</button>
       </span>
+      <NextBed
+        v-else-if="chosen"
+        :cut="cut"
+        :busy="busy"
+        :position-s="listening.positionS.value"
+        @go-on="(hash, atS, lengthS) => actions.goOnWith(hash, atS, lengthS)"
+      />
     </header>
     <template v-if="fitting && chosen">
+      <PartsRow
+        :cut="cut"
+        :busy="busy"
+        @hand="(index) => actions.takeToHand(index)"
+        @handover="(index, atS, lengthS) => actions.moveHandover(index, atS, lengthS)"
+        @take-off="(index) => actions.takeOff(index)"
+      />
       <MapView
         :cut="cut"
         :fitting="fitting"
@@ -243,7 +264,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
         />
         <section v-else>
           <h3>No splice</h3>
-          <p class="soft">The bed is played as it is: nothing to hear, nothing to mend.</p>
+          <p class="soft">The bed is played in one run: nothing to hear, nothing to mend.</p>
         </section>
       </div>
     </template>

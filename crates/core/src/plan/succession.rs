@@ -1,0 +1,110 @@
+//! Several beds, one after another: where one gives over to the next, and how.
+//!
+//! Each bed has a place on the cut. Where two places overlap, the first one gives over to the
+//! second: a fade at equal power over the overlap. A bed that ends by itself, with its last hit or a
+//! stop, is not faded: the next one enters into its ring-out.
+
+use crate::SAMPLE_RATE_HZ;
+use crate::fit::{Fitting, FittingEnd, Passage};
+use serde::{Deserialize, Serialize};
+
+/// A moment at which one bed gives over to the next.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Handover {
+    /// Its middle, in samples of the cut.
+    pub at_samples: u64,
+    /// How long both are heard.
+    pub length_samples: u64,
+}
+
+/// Two beds cannot lie so. The texts say what is needed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum SuccessionError {
+    /// One of them would hardly be heard.
+    #[error("each bed needs at least 4 s on the cut")]
+    TooShort,
+    /// Longer than sensible.
+    #[error("a handover lasts at most 20 s, and at most half of the shorter bed's time")]
+    TooLong,
+}
+
+/// The least time that a bed has: 4 s.
+const LEAST_SAMPLES: u64 = 4 * SAMPLE_RATE_HZ as u64;
+/// The longest handover: 20 s.
+const LONGEST_SAMPLES: u64 = 20 * SAMPLE_RATE_HZ as u64;
+
+impl Handover {
+    /// How the bed on `first` gives over to the one on `second`.
+    pub fn between(first: Passage, second: Passage) -> Self {
+        let length_samples = first.end_samples.saturating_sub(second.start_samples);
+        Self { at_samples: second.start_samples + length_samples / 2, length_samples }
+    }
+
+    /// The time of two beds, from the start of the first to the end of the second, shared at this
+    /// moment.
+    ///
+    /// # Errors
+    /// [`SuccessionError`].
+    pub fn share(self, start_samples: u64, end_samples: u64) -> Result<(Passage, Passage), SuccessionError> {
+        let half = self.length_samples / 2;
+        let first = Passage { start_samples, end_samples: self.at_samples.saturating_add(self.length_samples - half) };
+        let second = Passage { start_samples: self.at_samples.saturating_sub(half), end_samples };
+        let long = |p: Passage| p.end_samples.saturating_sub(p.start_samples);
+        let least = long(first).min(long(second));
+        if least < LEAST_SAMPLES || first.end_samples > end_samples || second.start_samples < start_samples {
+            return Err(SuccessionError::TooShort);
+        }
+        if self.length_samples > LONGEST_SAMPLES || self.length_samples > least / 2 {
+            return Err(SuccessionError::TooLong);
+        }
+        Ok((first, second))
+    }
+}
+
+/// Over how many samples each fitting is faded in from the one before it, and out into the one
+/// after it; `None` where it begins or ends by itself.
+pub fn fades(fittings: &[&Fitting]) -> Vec<(Option<u64>, Option<u64>)> {
+    let mut order: Vec<usize> = (0..fittings.len()).collect();
+    order.sort_by_key(|&k| fittings[k].start_samples);
+    let mut all = vec![(None, None); fittings.len()];
+    for pair in order.windows(2) {
+        let (first, second) = (fittings[pair[0]], fittings[pair[1]]);
+        let overlap = first.end_samples().saturating_sub(second.start_samples);
+        let by_itself = matches!(first.end, FittingEnd::OwnEnding | FittingEnd::Stop);
+        if overlap > 0 && !by_itself {
+            all[pair[0]].1 = Some(overlap);
+            all[pair[1]].0 = Some(overlap);
+        }
+    }
+    all
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const S: u64 = SAMPLE_RATE_HZ as u64;
+
+    #[test]
+    fn a_shared_time_has_the_handover_it_was_shared_at() {
+        for (at, length) in [(20, 0), (20, 2), (35, 5)] {
+            let handover = Handover { at_samples: at * S, length_samples: length * S };
+            let (first, second) = handover.share(0, 60 * S).unwrap();
+            assert_eq!(Handover::between(first, second), handover);
+            assert_eq!((first.start_samples, second.end_samples), (0, 60 * S));
+        }
+    }
+
+    #[test]
+    fn a_bed_is_never_squeezed_out() {
+        let share = |at: u64, length: u64| Handover { at_samples: at * S, length_samples: length * S }.share(0, 60 * S);
+        assert_eq!(share(2, 0), Err(SuccessionError::TooShort));
+        assert_eq!(share(58, 0), Err(SuccessionError::TooShort));
+        assert_eq!(share(90, 0), Err(SuccessionError::TooShort));
+        assert_eq!(share(10, 12), Err(SuccessionError::TooLong));
+        assert_eq!(share(30, 25), Err(SuccessionError::TooLong));
+        // To the end of the cut, wherever that is.
+        assert!(Handover { at_samples: 30 * S, length_samples: S }.share(0, Passage::OPEN_END).is_ok());
+    }
+}

@@ -1,0 +1,42 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { CutView } from '../../shared/http'
+import { bare, clock } from '../../shared/words'
+
+/** Another bed from the playhead on. */
+const props = defineProps<{ cut: CutView; busy: boolean; positionS: number }>()
+const emit = defineEmits<{ goOn: [soundHash: string, atS: number, lengthS: number] }>()
+
+/** Over what time one bed gives over to the next, until somebody says another. */
+const EASED_S = 2
+const beds = computed(() =>
+  props.cut.candidates.filter((one) => one.reading).map((one) => ({ value: one.hash, label: bare(one.name) })),
+)
+</script>
+
+<template>
+  <label v-if="beds.length" class="next soft"
+    >from {{ clock(positionS, true) }} on
+    <a-select
+      :value="undefined"
+      :options="beds"
+      :disabled="busy || positionS <= 0"
+      placeholder="another bed"
+      title="Put the playhead where another bed is to begin."
+      size="small"
+      data-test="go-on"
+      @change="(hash) => emit('goOn', String(hash), positionS, EASED_S)"
+  /></label>
+</template>
+
+<style scoped>
+.next {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-left: auto;
+}
+.next :deep(.ant-select) {
+  width: 150px;
+}
+</style>

@@ -1,0 +1,75 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { CutView } from '../../shared/http'
+import { bare, clock } from '../../shared/words'
+
+/** The beds of the cut, one after another: which is at hand, where each begins, and what comes next. */
+const props = defineProps<{ cut: CutView; busy: boolean }>()
+const emit = defineEmits<{
+  hand: [index: number]
+  handover: [index: number, atS: number, lengthS: number]
+  takeOff: [index: number]
+}>()
+
+const parts = computed(() => props.cut.plan.parts)
+const number = (value: unknown) => (typeof value === 'number' && Number.isFinite(value) ? value : null)
+</script>
+
+<template>
+  <div v-if="parts.length > 1" class="parts" role="group" aria-label="Beds, one after another">
+    <span v-for="(part, index) in parts" :key="index" class="part" :class="{ hand: part.atHand }" data-test="part">
+      <span v-if="index" class="soft handover"
+        >hands over at
+        <a-input-number
+          :value="Math.round(part.handoverAtS * 10) / 10"
+          :min="0"
+          :step="0.5"
+          size="small"
+          addon-after="s"
+          :aria-label="`Handover to ${part.name}`"
+          @change="(v) => number(v) !== null && emit('handover', index, number(v)!, part.handoverS)"
+        />
+        over
+        <a-input-number
+          :value="Math.round(part.handoverS * 10) / 10"
+          :min="0"
+          :max="20"
+          :step="0.5"
+          size="small"
+          addon-after="s"
+          :aria-label="`Length of the handover to ${part.name}`"
+          @change="(v) => number(v) !== null && emit('handover', index, part.handoverAtS, number(v)!)"
+        />
+      </span>
+      <button class="plain name" :aria-pressed="part.atHand" :disabled="busy" @click="emit('hand', index)">
+        {{ bare(part.name) }}
+      </button>
+      <span class="numbers soft">{{ clock(part.startS) }} to {{ clock(part.endS) }}</span>
+      <button class="plain soft" :disabled="busy" :aria-label="`Take ${part.name} off`" @click="emit('takeOff', index)">
+        take off
+      </button>
+    </span>
+  </div>
+</template>
+
+<style scoped>
+.parts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
+  align-items: center;
+  margin-bottom: 4px;
+}
+.part {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+.part.hand .name {
+  font-weight: 700;
+  text-decoration: underline;
+}
+.handover :deep(.ant-input-number-group-wrapper) {
+  width: 84px;
+}
+</style>
