@@ -140,6 +140,11 @@ function cut(): CutView {
       barLines: [0, 2, 4, 6, 8].map((atS, k) => ({ atS, bar: k + 1, letter: k === 0 ? 'A' : null })),
       levels: [swell, dip],
       ambiences: [],
+      pocketChoices: [],
+      forms: {
+        opening: { fallS: 4, slope: 'sharplyThenGently', enters: 0.5 },
+        closing: { riseS: 4, slope: 'gentlyThenSharply' },
+      },
       shape: {
         underSpeechDb: 20,
         aloneDb: 7,

@@ -250,6 +250,8 @@ function levelMark(level: LevelView, startS: number, endS: number, x: (s: number
       return []
     case 'emphasis':
       return at(level.startS, `${decibels(-level.underSpeechDb)} more`)
+    case 'sweep':
+      return at(Math.max(level.startS, startS), `${level.gainDb > 0 ? '+' : ''}${decibels(level.gainDb)} dB`)
     case 'fadeIn':
       return level.riseS > 0 ? at(level.startS, `fade in ${level.riseS.toFixed(1)} s`) : []
     case 'fadeOut':

@@ -307,6 +307,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/film/handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hands over between the film's own sound and the bed; the bed is fitted to the time that is left to it. */
+        post: operations["film_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/film/length": {
         parameters: {
             query?: never;
@@ -332,7 +349,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Turns the film's own sound on or off. */
+        /** Turns the film's own sound on or off, sets its level, its rule for speech and its place. */
         put: operations["film_sound"];
         post?: never;
         delete?: never;
@@ -720,6 +737,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/plan/sweeps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Raises or lowers the bed in one passage; nothing outside of it changes. */
+        post: operations["sweep_passage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/plan/undo": {
         parameters: {
             query?: never;
@@ -1044,6 +1078,8 @@ export interface components {
              * @description Where it is over; with the cut without one.
              */
             endS?: number | null;
+            /** @description Hash of its sound. */
+            hash: string;
             /** @description Its name. */
             name: string;
             /** @description What it does while somebody speaks. */
@@ -1421,6 +1457,16 @@ export interface components {
              */
             stepS: number;
         };
+        /** @description The bed rises behind the last words. */
+        ClosingView: {
+            /**
+             * Format: double
+             * @description Length of the rise, in seconds.
+             */
+            riseS: number;
+            /** @description How it rises. */
+            slope: components["schemas"]["SlopeView"];
+        };
         /** @description The bed of a cut. */
         CutBedView: {
             /**
@@ -1554,9 +1600,9 @@ export interface components {
         Emphasise: {
             /**
              * Format: double
-             * @description How much further the bed goes down under it, in dB.
+             * @description How much further the bed goes down under it, in dB; 4 dB without a figure.
              */
-            deeperDb: number;
+            deeperDb?: number | null;
             /** @description Number of the phrase, from 0. */
             phrase: number;
             /**
@@ -1576,14 +1622,45 @@ export interface components {
          */
         EndingView: "ownEnding" | "fadesOut" | "stopsDead";
         /**
+         * @description What the first words wait for.
+         * @enum {string}
+         */
+        EntryView: "there" | "downbeat" | "section";
+        /**
          * @description The shape of a fade.
          * @enum {string}
          */
         FadeShapeView: "linearDb" | "linear" | "equalPower" | "s";
-        /** @description Whether the film's own sound is heard. */
+        /** @description The film's own sound gives over to the bed, or the bed to it, at a moment. */
+        FilmHandover: components["schemas"]["HandoverBody"] & {
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+            /** @description Whether the bed takes over; otherwise the film's own sound does. */
+            toBed: boolean;
+        };
+        /** @description What the film's own sound is to do; what is not named stays. */
         FilmSound: {
+            /**
+             * Format: double
+             * @description From where on it is heard, in seconds of the cut.
+             */
+            fromS?: number | null;
+            /**
+             * Format: double
+             * @description Gain over the sound as it came in, in dB, -60 to 20.
+             */
+            gainDb?: number | null;
             /** @description Heard or not. */
-            on: boolean;
+            on?: boolean | null;
+            rule?: components["schemas"]["SpeechRuleView"] | null;
+            /**
+             * Format: double
+             * @description Until where.
+             */
+            untilS?: number | null;
         };
         /** @description The film of a cut. */
         FilmView: {
@@ -1596,16 +1673,33 @@ export interface components {
             differs?: string | null;
             /** @description Its first timecode, when it carries one. */
             firstTimecode?: string | null;
+            /**
+             * Format: double
+             * @description Its gain, in dB.
+             */
+            gainDb: number;
             /** @description Whether it has a sound of its own. */
             hasSound: boolean;
             /** @description Hash of its content. */
             hash: string;
+            /**
+             * Format: double
+             * @description From where on it is heard, in seconds of the cut.
+             */
+            heardFromS: number;
+            /**
+             * Format: double
+             * @description Until where.
+             */
+            heardUntilS: number;
             /** @description Its length as timecode. */
             lengthTimecode: string;
             /** @description The name it came with. */
             name: string;
             /** @description Its frame rate. */
             rate: components["schemas"]["RateView"];
+            /** @description What it does while somebody speaks. */
+            rule: components["schemas"]["SpeechRuleView"];
             /** @description Whether that is heard. */
             soundOn: boolean;
         };
@@ -1683,6 +1777,13 @@ export interface components {
              */
             worst?: number | null;
         };
+        /** @description How spoken shows open and close, for those who ask for it. */
+        FormsView: {
+            /** @description The closing. */
+            closing: components["schemas"]["ClosingView"];
+            /** @description The opening. */
+            opening: components["schemas"]["OpeningView"];
+        };
         /** @description The revision that the client saw when it asked for a change. */
         FromRevision: {
             /**
@@ -1757,7 +1858,7 @@ export interface components {
          * @description What a level object is.
          * @enum {string}
          */
-        LevelKindView: "dip" | "swell" | "emphasis" | "fadeIn" | "fadeOut";
+        LevelKindView: "dip" | "swell" | "emphasis" | "sweep" | "fadeIn" | "fadeOut";
         /** @description A swell or a dip. */
         LevelView: {
             /** @description Whether a person set it. */
@@ -2010,6 +2111,21 @@ export interface components {
             /** @description Hash of its content. */
             soundHash: string;
         };
+        /** @description The bed alone, then a fall under the voice. */
+        OpeningView: {
+            /**
+             * Format: double
+             * @description At which share of the fall the voice enters, 0 to 1.
+             */
+            enters: number;
+            /**
+             * Format: double
+             * @description Length of the fall, in seconds.
+             */
+            fallS: number;
+            /** @description How it falls. */
+            slope: components["schemas"]["SlopeView"];
+        };
         /**
          * @description What somebody thinks of a candidate.
          * @enum {string}
@@ -2135,6 +2251,8 @@ export interface components {
             fittedBefore: boolean;
             /** @description The fittings to choose from, best first. */
             fittings: components["schemas"]["FittingView"][];
+            /** @description How spoken shows open and close, for those who ask for it. */
+            forms: components["schemas"]["FormsView"];
             /**
              * Format: double
              * @description How much of that the guard against true peaks held back, in dB.
@@ -2163,6 +2281,8 @@ export interface components {
             parts: components["schemas"]["PartView"][];
             /** @description Phrases of the narration. */
             phrases: components["schemas"]["PhraseView"][];
+            /** @description Pockets to choose from. */
+            pocketChoices: components["schemas"]["PocketChoiceView"][];
             /**
              * Format: double
              * @description The middle of the pocket as it is, in Hz.
@@ -2188,6 +2308,12 @@ export interface components {
             what: string;
             /** @description What is wanted of the fit. */
             wishes: components["schemas"]["WishesView"];
+        };
+        /** @description A pocket to choose. */
+        PocketChoiceView: {
+            pocket?: components["schemas"]["PocketView"] | null;
+            /** @description In words. */
+            words: string;
         };
         /** @description The voice's place in the bed's spectrum. */
         PocketView: {
@@ -2425,6 +2551,11 @@ export interface components {
             fallS?: number | null;
             fallSlope?: components["schemas"]["SlopeView"] | null;
             /**
+             * Format: double
+             * @description Gain of a sweep in dB, -40 to 20.
+             */
+            gainDb?: number | null;
+            /**
              * Format: int32
              * @description The revision that the client saw.
              */
@@ -2468,6 +2599,7 @@ export interface components {
              * @description How far the bed alone lies under the loudness of the speech, in dB.
              */
             aloneDb: number;
+            closing?: components["schemas"]["ClosingView"] | null;
             /**
              * Format: double
              * @description Time of a rise or fall, in seconds.
@@ -2492,6 +2624,7 @@ export interface components {
              * @description Gaps shorter than this stay under the speech, in seconds.
              */
             leastGapS: number;
+            opening?: components["schemas"]["OpeningView"] | null;
             pocket?: components["schemas"]["PocketView"] | null;
             /**
              * Format: double
@@ -2705,6 +2838,29 @@ export interface components {
          * @enum {string}
          */
         SureView: "sure" | "fair" | "unsure";
+        /** @description A passage that is raised or lowered. */
+        SweepPassage: {
+            /**
+             * Format: double
+             * @description By how much, in dB; negative lowers.
+             */
+            byDb: number;
+            /**
+             * Format: double
+             * @description To.
+             */
+            endS: number;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+            /**
+             * Format: double
+             * @description From, in seconds of the cut.
+             */
+            startS: number;
+        };
         /**
          * @description How a take came to be.
          * @enum {string}
@@ -2825,6 +2981,16 @@ export interface components {
             byS: number;
             /** @enum {string} */
             do: "moveAfter";
+        } | {
+            /**
+             * Format: double
+             * @description How long the bed is alone, in seconds.
+             */
+            aloneS: number;
+            /** @enum {string} */
+            do: "enter";
+            /** @description What the voice waits for then. */
+            on: components["schemas"]["EntryView"];
         } | {
             /** @enum {string} */
             do: "edges";
@@ -3681,6 +3847,31 @@ export interface operations {
             };
         };
     };
+    film_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilmHandover"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
     film_length: {
         parameters: {
             query?: never;
@@ -4312,6 +4503,31 @@ export interface operations {
             };
         };
     };
+    sweep_passage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepPassage"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -4390,6 +4606,8 @@ export interface operations {
                 lengthSamples: number;
                 /** @description What to hear. */
                 hear: components["schemas"]["HearView"];
+                /** @description Layers that are not heard, as `bed`, `voice`, `film` or the hash of an ambience, with commas between. */
+                without?: string;
             };
             header?: never;
             path: {

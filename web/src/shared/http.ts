@@ -25,6 +25,7 @@ export type VoiceEdit = components['schemas']['VoiceEdit']
 export type MetersView = components['schemas']['MetersView']
 export type LevelChange = Partial<Omit<components['schemas']['SetLevel'], 'revision'>>
 export type AmbienceChange = Omit<components['schemas']['ChangeAmbience'], 'revision'>
+export type FilmSound = components['schemas']['FilmSound']
 export type BedView = components['schemas']['BedView']
 export type WaveformView = components['schemas']['WaveformView']
 type ProblemBody = components['schemas']['ProblemBody']

@@ -84,31 +84,7 @@ pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Opti
     let end = end_samples.unwrap_or(length_samples).clamp(start, length_samples);
     let own = loudness::measure(input.source).integrated_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS);
     let level_db = speech_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS) - under_speech_db - own;
-    let mut levels = Vec::new();
-    let (between, under) = match rule {
-        SpeechRule::Out => (level_db, level_db + OUT_DB),
-        SpeechRule::Low => (level_db, level_db - LOWER_DB),
-        SpeechRule::OnlyUnder => (level_db + OUT_DB, level_db),
-        SpeechRule::Untouched => (level_db, level_db),
-    };
-    levels.push(LevelObject::Base { gain_db: between });
-    if *rule != SpeechRule::Untouched {
-        levels.extend(groups(spoken).into_iter().map(|(from, to)| {
-            // A swell that goes down is a dip with slopes of its own: complete before the first syllable.
-            let (first, last) = (from.saturating_sub(EASE), (to + EASE).min(length_samples.max(to)));
-            LevelObject::Swell {
-                start_samples: first,
-                end_samples: last,
-                rise_samples: from - first,
-                fall_samples: last - to,
-                gain_db: under,
-                under_speech_db: *under_speech_db,
-                rise_slope: Slope::One,
-                fall_slope: Slope::One,
-                by_hand: false,
-            }
-        }));
-    }
+    let mut levels = rule_levels(level_db, *rule, *under_speech_db, spoken, length_samples);
     let fade = (SAMPLE_RATE_HZ as u64).min((end - start) / 4);
     levels.push(LevelObject::FadeIn { start_samples: start, length_samples: fade, shape: FadeShape::EqualPower, by_hand: false });
     levels.push(LevelObject::FadeOut { end_samples: end, length_samples: fade, shape: FadeShape::EqualPower, by_hand: false });
@@ -121,6 +97,36 @@ pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Opti
         pocket: None,
         ambience: Some(Ambience { start_samples: start, end_samples: end, rule: *rule }),
     }
+}
+
+/// What a level does by a rule for speech.
+pub(super) fn rule_levels(level_db: f64, rule: SpeechRule, under_speech_db: f64, spoken: &[(u64, u64)], length_samples: u64) -> Vec<LevelObject> {
+    let mut levels = Vec::new();
+    let (between, under) = match rule {
+        SpeechRule::Out => (level_db, level_db + OUT_DB),
+        SpeechRule::Low => (level_db, level_db - LOWER_DB),
+        SpeechRule::OnlyUnder => (level_db + OUT_DB, level_db),
+        SpeechRule::Untouched => (level_db, level_db),
+    };
+    levels.push(LevelObject::Base { gain_db: between });
+    if rule != SpeechRule::Untouched {
+        levels.extend(groups(spoken).into_iter().map(|(from, to)| {
+            // A swell that goes down is a dip with slopes of its own: complete before the first syllable.
+            let (first, last) = (from.saturating_sub(EASE), (to + EASE).min(length_samples.max(to)));
+            LevelObject::Swell {
+                start_samples: first,
+                end_samples: last,
+                rise_samples: from - first,
+                fall_samples: last - to,
+                gain_db: under,
+                under_speech_db,
+                rise_slope: Slope::One,
+                fall_slope: Slope::One,
+                by_hand: false,
+            }
+        }));
+    }
+    levels
 }
 
 /// Phrases with less than two eases between them are one: an ambience does not pump.

@@ -4,9 +4,11 @@
 //! for bit, for any range ([`crate::mix::render`]).
 
 mod ambience;
+mod film;
 pub mod succession;
 
 pub use ambience::{Ambience, AmbienceInput, AmbienceWish, SpeechRule};
+pub use film::{FilmInput, FilmWish};
 
 use crate::fit::{Fitting, FittingStart};
 use crate::mix::FittedBed;
@@ -159,8 +161,8 @@ pub struct Inputs<'a> {
     pub narration: &'a [PieceInput<'a>],
     /// Known words of the narration.
     pub lines: &'a [Line],
-    /// Name of the film's own sound, when it is to be heard.
-    pub film: Option<&'a str>,
+    /// The film's own sound, when it is to be heard.
+    pub film: Option<FilmInput<'a>>,
     /// What is wanted of the levels.
     pub shape: Option<&'a ShapeWishes>,
     /// Ambiences.
@@ -186,7 +188,8 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     let trims = if wishes.even_voice { evened(&phrases, &speech_energies) } else { Vec::new() };
     let layer = |role, sound: &str| Layer { role, sound: sound.to_owned(), fitting: None, piece: None, levels: Vec::new(), pocket: None, ambience: None };
     let mut layers = Vec::new();
-    let handed = succession::fades(&inputs.beds.iter().map(|b| b.fitting).collect::<Vec<_>>());
+    let film_place = inputs.film.filter(|film| film.wish.place.is_some()).map(|film| film.wish.heard(length_samples));
+    let (handed, film_handed) = succession::fades(&inputs.beds.iter().map(|b| b.fitting).collect::<Vec<_>>(), film_place);
     for (bed, (hand_in_samples, hand_out_samples)) in inputs.beds.iter().zip(handed) {
         let fitted = FittedBed::new(bed.source, bed.fitting);
         let bed_energies = loudness::block_energies(&fitted);
@@ -210,7 +213,7 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
         layers.push(Layer { fitting: Some(bed.fitting.clone()), levels, pocket, ..layer(Role::Bed, bed.sound) });
     }
     layers.extend(narration.iter().map(|n| Layer { piece: Some(n.piece.clone()), levels: trims.clone(), ..layer(Role::Narration, &n.piece.sound) }));
-    layers.extend(inputs.film.map(|sound| layer(Role::Film, sound)));
+    layers.extend(inputs.film.map(|film| film::layer(&film, film_handed, &spoken, length_samples)));
     let speech = shape::speech_lufs(&phrases, &speech_energies);
     layers.extend(inputs.ambiences.iter().map(|a| ambience::layer(a, &spoken, speech, length_samples)));
     Plan { length_samples, layers, phrases, master: None, fitted_under: String::new() }

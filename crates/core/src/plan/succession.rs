@@ -62,22 +62,42 @@ impl Handover {
     }
 }
 
-/// Over how many samples each fitting is faded in from the one before it, and out into the one
+/// Over how many samples something is faded in from what comes before it, and out into what comes
 /// after it; `None` where it begins or ends by itself.
-pub fn fades(fittings: &[&Fitting]) -> Vec<(Option<u64>, Option<u64>)> {
+pub type Fades = (Option<u64>, Option<u64>);
+
+/// How beds give over to each other, and how beds and the film's own sound do, which is heard on
+/// `film`: the fades of each fitting, and those of the film.
+pub fn fades(fittings: &[&Fitting], film: Option<Passage>) -> (Vec<Fades>, Fades) {
+    let by_itself = |fitting: &Fitting| matches!(fitting.end, FittingEnd::OwnEnding | FittingEnd::Stop);
+    let place = |fitting: &Fitting| Passage { start_samples: fitting.start_samples, end_samples: fitting.end_samples() };
     let mut order: Vec<usize> = (0..fittings.len()).collect();
     order.sort_by_key(|&k| fittings[k].start_samples);
-    let mut all = vec![(None, None); fittings.len()];
+    let mut all: Vec<Fades> = vec![(None, None); fittings.len()];
     for pair in order.windows(2) {
-        let (first, second) = (fittings[pair[0]], fittings[pair[1]]);
-        let overlap = first.end_samples().saturating_sub(second.start_samples);
-        let by_itself = matches!(first.end, FittingEnd::OwnEnding | FittingEnd::Stop);
-        if overlap > 0 && !by_itself {
+        let overlap = Handover::between(place(fittings[pair[0]]), place(fittings[pair[1]])).length_samples;
+        if overlap > 0 && !by_itself(fittings[pair[0]]) {
             all[pair[0]].1 = Some(overlap);
             all[pair[1]].0 = Some(overlap);
         }
     }
-    all
+    let mut own: Fades = (None, None);
+    if let Some(film) = film {
+        // Only what begins or ends within the other gives over; what lies under it all goes on.
+        let gives_over = |first: Passage, second: Passage| {
+            (first.start_samples < second.start_samples && second.start_samples < first.end_samples && first.end_samples < second.end_samples)
+                .then(|| Handover::between(first, second).length_samples)
+        };
+        for &k in &order {
+            if let Some(overlap) = gives_over(film, place(fittings[k])) {
+                (own.1, all[k].0) = (Some(overlap), Some(overlap));
+            }
+            if let Some(overlap) = gives_over(place(fittings[k]), film).filter(|_| !by_itself(fittings[k])) {
+                (all[k].1, own.0) = (Some(overlap), Some(overlap));
+            }
+        }
+    }
+    (all, own)
 }
 
 #[cfg(test)]

@@ -10,6 +10,8 @@ use serde::{Deserialize, Serialize};
 pub struct Change {
     /// How far it lies under the speech, in dB, 0 to 60; for an emphasis how much deeper.
     pub under_speech_db: Option<f64>,
+    /// Gain of a sweep, in dB, -40 to 20.
+    pub gain_db: Option<f64>,
     /// Length of the rise of a swell, or of a fade, in seconds.
     pub rise_s: Option<f64>,
     /// Length of the fall of a swell, or of a fade, in seconds.
@@ -32,8 +34,42 @@ pub enum ChangeError {
     #[error("a level lies 0 to 60 dB under the speech")]
     Level,
     /// Outside of what is sensible.
+    #[error("a passage is raised by at most 20 dB and lowered by at most 40 dB")]
+    Sweep,
+    /// Outside of what is sensible.
+    #[error("a passage that is raised or lowered lasts at least a tenth of a second")]
+    Passage,
+    /// Outside of what is sensible.
     #[error("a rise or fall lasts 0 to 60 s and ends within its swell")]
     Length,
+}
+
+fn swept(gain_db: f64) -> Result<f64, ChangeError> {
+    if (-40.0..=20.0).contains(&gain_db) { Ok(gain_db) } else { Err(ChangeError::Sweep) }
+}
+
+/// Raises or lowers one passage by so many dB more; what lies outside of it stays as it is.
+///
+/// # Errors
+/// [`ChangeError`]; nothing is changed then.
+pub fn sweep(objects: &mut Vec<LevelObject>, start_samples: u64, end_samples: u64, by_db: f64) -> Result<(), ChangeError> {
+    /// A tenth of a second.
+    const LEAST_SAMPLES: u64 = 4800;
+    if end_samples < start_samples.saturating_add(LEAST_SAMPLES) {
+        return Err(ChangeError::Passage);
+    }
+    let new = LevelObject::Sweep { start_samples, end_samples, gain_db: swept(by_db)? };
+    let Some(there) = objects.iter_mut().find(|o| o.is_twin_of(&new)) else {
+        objects.push(new);
+        return Ok(());
+    };
+    let LevelObject::Sweep { gain_db, .. } = there else { return Ok(()) };
+    *gain_db = swept(*gain_db + by_db)?;
+    let nothing = gain_db.abs() < 0.005;
+    if nothing {
+        objects.retain(|o| !o.is_twin_of(&new));
+    }
+    Ok(())
 }
 
 impl LevelObject {
@@ -72,6 +108,7 @@ impl LevelObject {
                 *fall_slope = change.fall_slope.unwrap_or(*fall_slope);
                 *by_hand = true;
             }
+            Self::Sweep { gain_db, .. } => *gain_db = swept(change.gain_db.unwrap_or(*gain_db))?,
             Self::Emphasis { deeper_db, .. } => *deeper_db = change.under_speech_db.unwrap_or(*deeper_db),
             Self::FadeIn { length_samples, shape, by_hand, .. } => {
                 *length_samples = rise.unwrap_or(*length_samples);
@@ -92,7 +129,7 @@ impl LevelObject {
     pub fn by_hand(&self) -> bool {
         match self {
             Self::Dip { by_hand, .. } | Self::Swell { by_hand, .. } | Self::FadeIn { by_hand, .. } | Self::FadeOut { by_hand, .. } => *by_hand,
-            Self::Emphasis { .. } => true,
+            Self::Emphasis { .. } | Self::Sweep { .. } => true,
             Self::Base { .. } | Self::Trim { .. } => false,
         }
     }
@@ -103,6 +140,7 @@ impl LevelObject {
             Self::Dip { start_samples, end_samples, .. }
             | Self::Swell { start_samples, end_samples, .. }
             | Self::Emphasis { start_samples, end_samples, .. }
+            | Self::Sweep { start_samples, end_samples, .. }
             | Self::Trim { start_samples, end_samples, .. } => Some((start_samples, end_samples)),
             Self::FadeIn { start_samples, length_samples, .. } => Some((start_samples, start_samples + length_samples)),
             Self::FadeOut { end_samples, length_samples, .. } => Some((end_samples.saturating_sub(length_samples), end_samples)),

@@ -1,30 +1,34 @@
 //! Shaping the level: objects that say what the level does and why, and the gain curve they make.
 //!
 //! A *dip* holds the bed under a group of phrases; an *emphasis* holds it further under one of
-//! them; a *swell* raises it in a gap; fades open and close it. Objects are tied to phrases and gaps,
+//! them; a *swell* raises it in a gap; a *sweep* raises or lowers just one passage; fades open and
+//! close it. Objects are tied to phrases and gaps,
 //! so they can be made anew when the narration moves, while what was set by hand stays
 //! ([`propose_bed`]). The curve is computed from the objects whenever it is needed and never
 //! stored as samples.
 //!
-//! Where several want something, the later in this order wins: base, dip, emphasis, swell; fades
-//! lie over all of them.
+//! Where several want something, the later in this order wins: base, dip, emphasis, swell; a sweep
+//! adds to what they say, and fades lie over all of them.
 //!
 //! | part | does |
 //! |---|---|
 //! | `wishes` | what somebody wants of all of them: figures, ease, fades |
 //! | `rules` | objects from narration and measurement |
+//! | `forms` | how a cut opens and closes |
 //! | `hand` | changing one by hand, and giving it back to the rule |
 //! | `curve` | the gain over time |
 //! | `pocket` | a cut in the bed's spectrum that follows the speech |
 
 mod curve;
+mod forms;
 mod hand;
 pub mod pocket;
 mod rules;
 mod wishes;
 
 pub use curve::{CURVE_STEP_SAMPLES, GainCurve};
-pub use hand::{Change, ChangeError};
+pub use forms::{Closing, Entry, Opening, entry};
+pub use hand::{Change, ChangeError, sweep};
 pub use rules::{Frame, Measured, propose_bed, speech_lufs};
 pub use wishes::{ShapeError, ShapeWishes};
 
@@ -38,6 +42,9 @@ pub const LEAST_UNDER_SPEECH_DB: f64 = 18.0;
 pub const SWELL_UNDER_SPEECH_DB: f64 = 7.0;
 /// Loudness of a bed that has no narration over it: EBU R 128 programme loudness.
 pub const BED_ALONE_LUFS: f64 = -23.0;
+
+/// How much further an emphasis goes by default, in dB: clearly heard, and still music.
+pub const EMPHASIS_DB: f64 = 4.0;
 
 /// How a rise or a fall goes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
@@ -121,6 +128,15 @@ pub enum LevelObject {
         end_samples: u64,
         /// How much further, in dB.
         deeper_db: f64,
+    },
+    /// A passage raised or lowered by hand, over all that the rest says.
+    Sweep {
+        /// First sample.
+        start_samples: u64,
+        /// The sample after the last.
+        end_samples: u64,
+        /// Gain in dB.
+        gain_db: f64,
     },
     /// A phrase made louder or quieter, in a layer of speech.
     Trim {

@@ -28,6 +28,10 @@ impl PocketWish {
     pub const NARROW: Self = Self { depth_db: 12.0, q: 4.0, centre_hz: None };
 }
 
+/// Pockets to choose from, in words; the first is none.
+pub const CHOICES: [(&str, Option<PocketWish>); 3] =
+    [("no pocket", None), ("−5.5 dB at 1.4 kHz, gentle", Some(PocketWish::GENTLE)), ("−12 dB at the voice's own, narrow", Some(PocketWish::NARROW))];
+
 impl Default for PocketWish {
     fn default() -> Self {
         Self::GENTLE

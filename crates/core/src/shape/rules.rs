@@ -1,5 +1,6 @@
 //! Level objects from narration and measurement.
 
+use super::forms::Opening;
 use super::{BED_ALONE_LUFS, FadeShape, LEAST_UNDER_SPEECH_DB, LevelObject, ShapeWishes, Slope, UNDER_SPEECH_DB};
 use crate::SAMPLE_RATE_HZ;
 use crate::sound::loudness::{BLOCK_SAMPLES, SILENCE_ENERGY, energy_from_lufs, lufs_from_energy};
@@ -97,6 +98,7 @@ pub fn propose_bed(measured: Measured<'_>, phrases: &[Phrase], frame: &Frame, wi
             objects.extend(swells);
         }
     }
+    objects.extend(before.iter().filter(|o| matches!(o, LevelObject::Sweep { .. })).cloned());
     let place = frame.end_samples.saturating_sub(frame.start_samples);
     // Common practice: about 1 s in and 2 s out, the out longer than the in.
     let fade_in_s = wishes.fade_in_s.unwrap_or(if frame.fades_in { 1.0 } else { 0.0 });
@@ -179,14 +181,21 @@ impl Levels<'_> {
     /// The swell that a gap has time for: a short gap gets a lower one at the same slope.
     fn swell(&self, gap: Gap, length_samples: u64) -> Option<LevelObject> {
         let (first, last) = (gap.start_samples == 0, gap.end_samples == length_samples);
+        if let (true, false, Some(opening)) = (first, last, self.wishes.opening) {
+            return Some(self.opening(gap, opening));
+        }
         let start_samples = if first { 0 } else { gap.start_samples + samples_from_seconds(AFTER_SPEECH_S) };
         let end_samples = if last { length_samples } else { gap.end_samples.saturating_sub(samples_from_seconds(BEFORE_SPEECH_S)) };
         let room_s = end_samples.saturating_sub(start_samples) as f64 / f64::from(SAMPLE_RATE_HZ);
         let slopes = f64::from(u8::from(!first) + u8::from(!last)).max(1.0);
         let wishes = self.wishes;
-        let ease_s = ((room_s - LEAST_HOLD_S) / slopes).min(wishes.ease_s);
+        // Behind the last words the bed may take longer to rise.
+        let closing = wishes.closing.filter(|_| last && !first);
+        let wanted_s = closing.map_or(wishes.ease_s, |c| c.rise_s);
+        let ease_s = ((room_s - LEAST_HOLD_S) / slopes).min(wanted_s);
         let full = (wishes.under_speech_db - wishes.alone_db).max(0.0);
-        let rise_db = if wishes.ease_s > 0.0 { full * ease_s / wishes.ease_s } else { full };
+        // A short gap gets a lower swell at the same slope.
+        let rise_db = if wishes.ease_s > 0.0 { full * (ease_s / wishes.ease_s).min(1.0) } else { full };
         if gap.length_samples() < samples_from_seconds(wishes.least_gap_s) || ease_s < 0.0 || rise_db < LEAST_RISE_DB {
             return None;
         }
@@ -200,11 +209,26 @@ impl Levels<'_> {
             fall_samples: if last { 0 } else { ease },
             gain_db: self.speech - under_speech_db - self.bed,
             under_speech_db,
-            rise_slope: Slope::One,
-            // The opening falls quickly to about three quarters, then slowly under the speech (common practice).
+            rise_slope: closing.map_or(Slope::One, |c| c.slope),
             fall_slope: Slope::One,
             by_hand: false,
         })
+    }
+
+    /// The bed alone at first, and its fall under the voice as somebody wants it.
+    fn opening(&self, gap: Gap, opening: Opening) -> LevelObject {
+        let (end_samples, fall_samples) = opening.fall(gap.end_samples);
+        LevelObject::Swell {
+            start_samples: 0,
+            end_samples,
+            rise_samples: 0,
+            fall_samples,
+            gain_db: self.speech - self.wishes.alone_db - self.bed,
+            under_speech_db: self.wishes.alone_db,
+            rise_slope: Slope::One,
+            fall_slope: opening.slope,
+            by_hand: false,
+        }
     }
 
     /// The length of a rise that reaches its top on a downbeat near where it would be anyway, if

@@ -1,5 +1,6 @@
 //! What somebody wants of the level as a whole. Every default is right without a touch.
 
+use super::forms::{Closing, Opening};
 use super::pocket::PocketWish;
 use super::{FadeShape, SWELL_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
 use serde::{Deserialize, Serialize};
@@ -22,6 +23,10 @@ pub struct ShapeWishes {
     pub fade_out_s: Option<f64>,
     /// Shape of both.
     pub fade_shape: FadeShape,
+    /// How the bed gives way to the first words; by the rule for gaps without one.
+    pub opening: Option<Opening>,
+    /// How it rises behind the last words.
+    pub closing: Option<Closing>,
     /// Whether phrases are made alike in loudness.
     pub even_voice: bool,
     /// The voice's place in the bed's spectrum.
@@ -40,6 +45,8 @@ impl Default for ShapeWishes {
             fade_in_s: None,
             fade_out_s: None,
             fade_shape: FadeShape::EqualPower,
+            opening: None,
+            closing: None,
             even_voice: false,
             pocket: None,
             target_lufs: None,
@@ -73,6 +80,10 @@ impl ShapeWishes {
         within(self.fade_in_s.unwrap_or(0.0), "the fade in", 0, 30, "s")?;
         within(self.fade_out_s.unwrap_or(0.0), "the fade out", 0, 60, "s")?;
         within(self.target_lufs.unwrap_or(-23.0), "the loudness of the whole", -40, -10, "LUFS")?;
+        let (opening, closing) = (self.opening.unwrap_or_default(), self.closing.unwrap_or_default());
+        within(opening.fall_s, "the fall of the opening", 0, 30, "s")?;
+        within(opening.enters * 100.0, "the voice's entry", 0, 100, "% of the fall")?;
+        within(closing.rise_s, "the rise of the closing", 0, 30, "s")?;
         let pocket = self.pocket.unwrap_or_default();
         within(pocket.depth_db, "the depth of the pocket", 0, 24, "dB")?;
         within(pocket.q, "the narrowness of the pocket", 0, 20, "(Q)")?;

@@ -5,11 +5,12 @@
 //! breath too far below the speech. The edges are then followed outwards to where the sound
 //! leaves the floor, because the swells that fill a gap are timed from its edges.
 
+mod align;
 mod correct;
 
+pub use align::attach_words;
 pub use correct::{PhraseEdit, corrected};
 
-use crate::picture::Line;
 use crate::reading::{Cancelled, Progress};
 use crate::sound::{Source, loudness, mono_24k};
 use serde::{Deserialize, Serialize};
@@ -229,23 +230,4 @@ pub fn gaps(phrases: &[Phrase], length_samples: u64) -> Vec<Gap> {
         all.push(Gap { start_samples: at, end_samples: length_samples });
     }
     all
-}
-
-/// Lays known words over the phrases: each text goes to the phrase that holds its start, or the nearest one.
-///
-/// A line further than two seconds from any phrase is not spoken here. Two lines in one phrase
-/// are joined by a space.
-pub fn attach_words(phrases: &mut [Phrase], lines: &[Line]) {
-    const FURTHEST_SAMPLES: u64 = 2 * crate::SAMPLE_RATE_HZ as u64;
-    for Line { start_samples: start, words: text } in lines {
-        let away = |p: &Phrase| {
-            if (p.start_samples..p.end_samples).contains(start) { 0 } else { p.start_samples.abs_diff(*start).min(p.end_samples.abs_diff(*start)) }
-        };
-        if let Some(phrase) = phrases.iter_mut().min_by_key(|p| away(p)).filter(|p| away(p) <= FURTHEST_SAMPLES) {
-            phrase.words = Some(match phrase.words.take() {
-                Some(before) => format!("{before} {text}"),
-                None => text.clone(),
-            });
-        }
-    }
 }

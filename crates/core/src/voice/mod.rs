@@ -4,6 +4,7 @@
 //! Scratch pieces are spoken by a machine until the narrator comes: a real phrase over one of
 //! them sends it away, whole ([`lay`]). Real pieces give way only where they are covered.
 
+use crate::picture::Line;
 use crate::sound::Source;
 use crate::speech::Phrase;
 use serde::{Deserialize, Serialize};
@@ -100,8 +101,9 @@ pub fn lay(pieces: &mut Vec<Piece>, piece: Piece, phrases: &[Phrase]) -> bool {
     true
 }
 
-/// Takes a passage out of the narration and closes the hole: what comes after moves up.
-pub fn take_out(pieces: &mut Vec<Piece>, passage: Range<u64>) {
+/// Takes a passage out of the narration and closes the hole: what comes after moves up, and known
+/// words with it.
+pub fn take_out(pieces: &mut Vec<Piece>, lines: &mut Vec<Line>, passage: Range<u64>) {
     let length = passage.end.saturating_sub(passage.start);
     let mut kept = Vec::new();
     for old in pieces.drain(..) {
@@ -109,11 +111,15 @@ pub fn take_out(pieces: &mut Vec<Piece>, passage: Range<u64>) {
         kept.extend(old.part(passage.end..u64::MAX).map(|p| Piece { cut_start_samples: p.cut_start_samples - length, ..p }));
     }
     *pieces = kept;
+    lines.retain(|l| !passage.contains(&l.start_samples));
+    for line in lines.iter_mut().filter(|l| l.start_samples >= passage.end) {
+        line.start_samples -= length;
+    }
 }
 
 /// Moves everything from `at` on by `samples` later, or earlier as far as the room before it
-/// goes; a piece over `at` is split there.
-pub fn move_after(pieces: &mut Vec<Piece>, at: u64, samples: i64) {
+/// goes; a piece over `at` is split there. Known words go along.
+pub fn move_after(pieces: &mut Vec<Piece>, lines: &mut [Line], at: u64, samples: i64) {
     let before = pieces.iter().filter_map(|p| p.part(0..at)).map(|p| p.on_cut().end).max().unwrap_or(0);
     let first = pieces.iter().filter_map(|p| p.part(at..u64::MAX)).map(|p| p.cut_start_samples).min();
     let Some(first) = first else { return };
@@ -124,6 +130,9 @@ pub fn move_after(pieces: &mut Vec<Piece>, at: u64, samples: i64) {
         kept.extend(old.part(at..u64::MAX).map(|p| Piece { cut_start_samples: (p.cut_start_samples as i64 + shift).max(0) as u64, ..p }));
     }
     *pieces = kept;
+    for line in lines.iter_mut().filter(|l| l.start_samples >= at) {
+        line.start_samples = line.start_samples.saturating_add_signed(shift);
+    }
 }
 
 /// Edges of a piece that lie inside its take are eased over this many samples (5 ms), so that

@@ -2,12 +2,13 @@
 //! what is rendered.
 
 use super::music::{Piece, voice};
-use jaunty_core::fit::{FitRequest, Fitting, fittings};
+use jaunty_core::fit::{FitRequest, Fitting, Passage, fittings};
 use jaunty_core::mix::{Hear, Heard, master, meters, render};
-use jaunty_core::plan::{AmbienceInput, AmbienceWish, BedInput, Inputs, PieceInput, Plan, Role, SpeechRule, propose};
+use jaunty_core::picture::Line;
+use jaunty_core::plan::{AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, PieceInput, Plan, Role, SpeechRule, propose};
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::shape::pocket::PocketWish;
-use jaunty_core::shape::{Change, FadeShape, GainCurve, LevelObject, ShapeWishes, Slope};
+use jaunty_core::shape::{Change, ChangeError, Closing, Entry, FadeShape, GainCurve, LevelObject, Opening, ShapeWishes, Slope, entry, sweep};
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure, true_peak_dbtp};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{SpeechReading, read_speech};
@@ -295,13 +296,117 @@ fn a_passage_is_taken_out_and_room_is_made() {
         |from: u64, to: u64, at: u64| VoicePiece { source_start_samples: from, source_end_samples: to, cut_start_samples: at, ..VoicePiece::whole("a", 0) };
     let spans = |pieces: &[VoicePiece]| pieces.iter().map(|p| (p.source_start_samples, p.on_cut().start, p.on_cut().end)).collect::<Vec<_>>();
     let mut pieces = vec![piece(0, 1000, 0), piece(1000, 1500, 2000)];
-    take_out(&mut pieces, 400..700);
+    let mut lines: Vec<Line> = [100, 450, 750].map(|start_samples| Line { start_samples, words: String::new() }).to_vec();
+    take_out(&mut pieces, &mut lines, 400..700);
+    assert_eq!(lines.iter().map(|l| l.start_samples).collect::<Vec<_>>(), [100, 450], "words go with what was said");
     assert_eq!(spans(&pieces), [(0, 0, 400), (700, 400, 700), (1000, 1700, 2200)]);
-    move_after(&mut pieces, 500, 250);
+    move_after(&mut pieces, &mut lines, 500, 250);
     assert_eq!(spans(&pieces), [(0, 0, 400), (700, 400, 500), (800, 750, 950), (1000, 1950, 2450)]);
     // Earlier only as far as there is room.
-    move_after(&mut pieces, 1000, -5000);
+    move_after(&mut pieces, &mut lines, 1000, -5000);
     assert_eq!(spans(&pieces).last(), Some(&(1000, 950, 1450)));
+}
+
+/// The opening of a spoken show: the bed falls over four seconds, quickly until about three quarters
+/// of the way, and the voice enters half-way through (common practice, no source).
+#[test]
+fn the_bed_opens_alone_and_falls_under_the_first_words_in_two_stages() {
+    let opening = Opening::default();
+    let made = plan(&ShapeWishes { opening: Some(opening), ..ShapeWishes::default() }, &[], &[]);
+    let curve = GainCurve::of(&made.bed().unwrap().levels);
+    let voice = made.phrases[0].start_samples;
+    let (end, fall) = opening.fall(voice);
+    assert_eq!((end, fall), (voice + 2 * S, 4 * S));
+    let (top, under) = (curve.level_db(end - fall), curve.level_db(end));
+    assert!((top - under - 13.0).abs() < 0.5, "13 dB between alone and under the voice: {:.2}", top - under);
+    // Staged: three quarters of the way after two fifths of the time.
+    let way = |share: f64| (top - curve.level_db(end - fall + (fall as f64 * share) as u64)) / (top - under);
+    assert!((way(0.4) - 0.75).abs() < 0.02 && way(0.5) > 0.75, "{:.2} and {:.2}", way(0.4), way(0.5));
+    assert_eq!(curve.level_db(S), top, "alone until then");
+    // Nothing behind the opening is another.
+    let plain = GainCurve::of(&plan(&ShapeWishes::default(), &[], &[]).bed().unwrap().levels);
+    assert!((end..LENGTH).step_by(480).all(|at| curve.level_db(at) == plain.level_db(at)));
+    // A voice that enters early leaves less time.
+    assert_eq!(opening.fall(S), (3 * S, 3 * S));
+    assert_eq!(Opening { enters: 1.0, ..opening }.fall(10 * S), (10 * S, 4 * S), "complete before the first syllable");
+}
+
+#[test]
+fn the_bed_rises_behind_the_last_words_slowly_and_then_quickly() {
+    let made = plan(&ShapeWishes { closing: Some(Closing::default()), ..ShapeWishes::default() }, &[], &[]);
+    let last = made.phrases.last().unwrap().end_samples;
+    let swell = made.bed().unwrap().levels.iter().find(|o| matches!(o, LevelObject::Swell { end_samples: LENGTH, .. })).unwrap();
+    let LevelObject::Swell { start_samples, rise_samples, fall_samples, rise_slope, .. } = *swell else { unreachable!() };
+    assert!(start_samples >= last && start_samples < last + S / 2 && fall_samples == 0, "behind the last words, and it stays up");
+    assert!(rise_samples.abs_diff(4 * S) <= 7 * S / 10 && rise_slope == Slope::GentlyThenSharply, "four seconds, or on a downbeat near: {rise_samples}");
+    let curve = GainCurve::of(&made.bed().unwrap().levels);
+    let level = |share: f64| curve.level_db(start_samples + (rise_samples as f64 * share) as u64);
+    let way = |share: f64| (level(share) - level(0.0)) / (level(1.0) - level(0.0));
+    assert!((way(0.6) - 0.25).abs() < 0.02, "{:.2} of the way after three fifths of the time", way(0.6));
+    assert!(ShapeWishes { closing: Some(Closing { rise_s: 31.0, ..Closing::default() }), ..ShapeWishes::default() }.check().is_err());
+}
+
+#[test]
+fn the_voice_waits_for_a_downbeat_or_a_section() {
+    let (downbeats, sections) = ([0, 2 * S, 4 * S, 6 * S, 8 * S], [0, 8 * S]);
+    let at = |alone: u64, on| entry(alone, on, &downbeats, &sections);
+    assert_eq!((at(3 * S, Entry::There), at(3 * S, Entry::Downbeat), at(3 * S, Entry::Section)), (Some(3 * S), Some(4 * S), Some(8 * S)));
+    assert_eq!(at(4 * S + 1000, Entry::Downbeat), Some(4 * S), "a hair late is on it");
+    assert_eq!((at(9 * S, Entry::Downbeat), at(9 * S, Entry::Section)), (None, None));
+}
+
+/// "The drag changed more than I meant" is the complaint (common practice): a sweep is heard in its
+/// passage and nowhere else.
+#[test]
+fn a_sweep_changes_its_passage_and_nothing_else() {
+    let before = plan(&ShapeWishes::default(), &[], &[]);
+    let mut objects = before.bed().unwrap().levels.clone();
+    let (from, to) = (12 * S, 15 * S);
+    sweep(&mut objects, from, to, -6.0).unwrap();
+    let after = plan(&ShapeWishes::default(), &[], &objects);
+    let (old, new) = (GainCurve::of(&before.bed().unwrap().levels), GainCurve::of(&after.bed().unwrap().levels));
+    for at in (0..LENGTH).step_by(96) {
+        let by = new.level_db(at) - old.level_db(at);
+        let wanted = if (from..to).contains(&at) { -6.0..=0.0 } else { 0.0..=0.0 };
+        assert!(wanted.contains(&by) || by.abs() < 1e-9, "{by} dB at {:.2} s", at as f64 / S as f64);
+    }
+    assert!((new.level_db(13 * S) - old.level_db(13 * S) + 6.0).abs() < 1e-9);
+    let (a, b) = (hear(&before, Hear::Bed), hear(&after, Hear::Bed));
+    let same = |range: std::ops::Range<u64>| range.map(|k| k as usize).all(|k| a.channels()[0][k] == b.channels()[0][k]);
+    assert!(same(0..from - 64) && same(to + 64..LENGTH) && !same(from + S / 2..to), "to the sample, but for one step of the curve");
+    // Again: it adds up, and back to nothing it is gone.
+    sweep(&mut objects, from, to, 6.0).unwrap();
+    assert!(!objects.iter().any(|o| matches!(o, LevelObject::Sweep { .. })));
+    assert_eq!((sweep(&mut objects, from, from + 10, 1.0), sweep(&mut objects, from, to, 21.0)), (Err(ChangeError::Passage), Err(ChangeError::Sweep)));
+}
+
+/// The clip's own sound gives over to the bed: both at equal power, as two beds do.
+#[test]
+fn the_films_own_sound_hands_over_to_the_bed_and_keeps_out_of_the_speech() {
+    let s = &*SCENE;
+    let later = Fitting { start_samples: 10 * S, ..s.fitting.clone() };
+    let bed = BedInput { sound: "bed", source: &s.bed, fitting: &later, bar_lines_samples: &[], before: &[] };
+    let wish = FilmWish { gain_db: -3.0, rule: SpeechRule::Out, place: Some(Passage { start_samples: 0, end_samples: 14 * S }) };
+    let film = Some(FilmInput { sound: "room", wish: &wish });
+    let piece = VoicePiece::whole("voice", s.voice.len_samples());
+    let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
+    let made = propose(Inputs { length_samples: LENGTH, beds: &[bed], narration: &narration, film, ..Inputs::default() });
+    let own = made.layers.iter().find(|l| l.role == Role::Film).unwrap();
+    let (film_curve, bed_curve) = (GainCurve::of(&own.levels), GainCurve::of(&made.bed().unwrap().levels));
+    for at in (10 * S..14 * S).step_by(2400) {
+        // Without what each does anyway: amplitudes whose powers add up to one (equal-power law).
+        let share = |curve: &GainCurve| curve.gain(at) / 10f64.powf(curve.level_db(at) / 20.0);
+        let power = share(&film_curve).powi(2) + share(&bed_curve).powi(2);
+        assert!((power - 1.0).abs() < 1e-3, "{power} at {:.1} s", at as f64 / S as f64);
+    }
+    assert_eq!(film_curve.gain(15 * S), 0.0);
+    assert!((film_curve.level_db(2 * S) + 3.0).abs() < 1e-9 && film_curve.level_db(8 * S) < -60.0, "out while somebody speaks");
+    // All over the cut it gives over to nobody.
+    let all = FilmWish::default();
+    let film = Some(FilmInput { sound: "room", wish: &all });
+    let made = propose(Inputs { length_samples: LENGTH, beds: &[bed], film, ..Inputs::default() });
+    let own = made.layers.iter().find(|l| l.role == Role::Film).unwrap();
+    assert!((0..LENGTH).step_by(4800).all(|at| GainCurve::of(&own.levels).gain(at) == 1.0));
 }
 
 proptest! {

@@ -16,7 +16,7 @@ use jaunty_core::fit::{self, FitRequest, Fitting, Scene, Wishes};
 use jaunty_core::kind::{self, Kind};
 use jaunty_core::mix;
 use jaunty_core::picture::{Line, MomentKind};
-use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, Inputs, Layer, PieceInput, Plan, Role};
+use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, Layer, PieceInput, Plan, Role};
 use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
 use jaunty_core::shape::{LevelObject, ShapeWishes};
 use jaunty_core::sound::{Sound, Source};
@@ -325,7 +325,7 @@ pub struct Material {
     lines: Vec<Line>,
     pieces: Vec<Piece>,
     takes: HashMap<String, (PcmFile, SpeechReading)>,
-    film: Option<(String, PcmFile)>,
+    film: Option<(String, PcmFile, FilmWish)>,
     bed: Option<OpenBed>,
     wishes: Wishes,
     /// Level objects of the bed at hand so far.
@@ -411,8 +411,8 @@ impl Material {
                 takes.insert(piece.sound.clone(), (app.working_file(&piece.sound).await?, SpeechReading { phrases, ..reading }));
             }
         }
-        let film = match setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.clone()) {
-            Some(hash) => Some((hash.clone(), app.working_file(&hash).await?)),
+        let film = match setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| Some((f.sound.clone()?, f.wish.clone()))) {
+            Some((hash, wish)) => Some((hash.clone(), app.working_file(&hash).await?, wish)),
             None => None,
         };
         let mut ambiences = Vec::new();
@@ -527,7 +527,7 @@ impl Material {
             beds: &beds,
             narration: &narration,
             lines: &self.lines,
-            film: self.film.as_ref().map(|(hash, _)| hash.as_str()),
+            film: self.film.as_ref().map(|(sound, _, wish)| FilmInput { sound, wish }),
             shape: Some(&self.shape),
             ambiences: &ambiences,
         };
@@ -537,7 +537,7 @@ impl Material {
                 let bed = heard.iter().find(|(bed, ..)| bed.hash == hash).map(|(bed, ..)| &bed.file);
                 let take = self.takes.get(hash).map(|(file, _)| file);
                 let ambience = self.ambiences.iter().find(|(wish, _)| wish.hash == hash).map(|(_, file)| file);
-                let film = self.film.as_ref().filter(|(name, _)| name == hash).map(|(_, file)| file);
+                let film = self.film.as_ref().filter(|(name, ..)| name == hash).map(|(_, file, _)| file);
                 bed.or(take).or(ambience).or(film).map(|file| file as &dyn Source)
             };
             // Every sound that the plan names is one of these.

@@ -7,6 +7,7 @@ import {
   sendFile,
   server,
   type AskCut,
+  type FilmSound,
   type CutView,
   type Kind,
   type MarkEdit,
@@ -113,12 +114,12 @@ export function useCut(id: Ref<string>) {
           }),
         ),
       ),
-    emphasise: (phrase: number, deeperDb: number) =>
+    emphasise: (phrase: number) =>
       inTurn(() =>
         answer(
           server.POST('/api/cuts/{id}/plan/emphasis', {
             params: path(),
-            body: { revision: revision(), phrase, deeperDb },
+            body: { revision: revision(), phrase },
           }),
         ),
       ),
@@ -251,8 +252,26 @@ export function useCut(id: Ref<string>) {
         answer(server.POST('/api/cuts/{id}/picture/marks', { params: path(), body: { revision: revision(), edit } })),
       ),
     filmLength: () => change(() => answer(server.PUT('/api/cuts/{id}/film/length', { params: path() }))),
-    filmSound: (on: boolean) =>
-      change(() => answer(server.PUT('/api/cuts/{id}/film/sound', { params: path(), body: { on } }))),
+    filmSound: (body: FilmSound) =>
+      inTurn(() => answer(server.PUT('/api/cuts/{id}/film/sound', { params: path(), body }))),
+    filmHandover: (atS: number, lengthS: number, toBed: boolean) =>
+      inTurn(() =>
+        answer(
+          server.POST('/api/cuts/{id}/film/handover', {
+            params: path(),
+            body: { revision: revision(), atS, lengthS, toBed },
+          }),
+        ),
+      ),
+    sweep: (startS: number, endS: number, byDb: number) =>
+      inTurn(() =>
+        answer(
+          server.POST('/api/cuts/{id}/plan/sweeps', {
+            params: path(),
+            body: { revision: revision(), startS, endS, byDb },
+          }),
+        ),
+      ),
     dropFilm: () => change(() => answer(server.DELETE('/api/cuts/{id}/film', { params: path() }))),
     setLines: (lines: { atS: number; words: string }[]) =>
       inTurn(() =>

@@ -18,6 +18,9 @@ function stand(lengthSamples = 2_880_000) {
     soundClock: vi.fn(),
     startedAt: () => null,
     before: ref(false),
+    without: ref<readonly string[]>([]),
+    mute: vi.fn(),
+    only: vi.fn(),
     setVolume: vi.fn(),
     step: vi.fn(),
     tryCandidate: vi.fn(),
@@ -42,7 +45,9 @@ function stand(lengthSamples = 2_880_000) {
     byHand: false,
   }
   const candidates = [{ hash: 'h', name: 'Paper Kites.wav' }]
-  const cut = { lengthS: 60, candidates, plan: { lengthSamples, levels: [level] } } as unknown as CutView
+  const ambiences = [{ hash: 'room', name: 'Room.wav' }]
+  const plan = { lengthSamples, levels: [level], ambiences }
+  const cut = { lengthS: 60, candidates, bed: {}, pieces: [{}], plan } as unknown as CutView
   return { listening, strip: mount(ListeningStrip, { props: { cut, listening }, attachTo: document.body }) }
 }
 

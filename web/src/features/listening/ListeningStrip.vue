@@ -2,7 +2,7 @@
 import { useEventListener } from '@vueuse/core'
 import { computed } from 'vue'
 import type { CutView } from '../../shared/http'
-import { bare, clock, decibels } from '../../shared/words'
+import { bare, clock, count, decibels } from '../../shared/words'
 import type { Hear, Listening } from './useListening'
 import { useMeters } from './useMeters'
 
@@ -15,6 +15,16 @@ const ALL: { hear: Hear; label: string }[] = [
   { hear: 'film', label: 'film' },
 ]
 const CHOICES = computed(() => ALL.filter((choice) => choice.hear !== 'film' || props.cut.film?.hasSound))
+/** What can be taken out of what is heard. */
+const layers = computed(() => {
+  const { cut } = props
+  return [
+    ...(cut.bed ? [{ key: 'bed', name: 'bed' }] : []),
+    ...(cut.pieces.length ? [{ key: 'voice', name: 'voice' }] : []),
+    ...(cut.film?.hasSound && cut.film.soundOn ? [{ key: 'film', name: "the film's own sound" }] : []),
+    ...cut.plan.ambiences.map((one) => ({ key: one.hash, name: bare(one.name) })),
+  ]
+})
 const ready = computed(() => props.cut.plan.lengthSamples > 0)
 const tried = computed(() => props.cut.candidates.find((one) => one.hash === props.listening.candidate.value) ?? null)
 /** The swell or dip that is heard now. */
@@ -105,6 +115,35 @@ useEventListener(document, 'keydown', (event) => {
         before this change <kbd>5</kbd>
       </button>
     </div>
+    <a-popover v-if="layers.length > 2" trigger="click" placement="topLeft">
+      <template #content>
+        <table class="layers" data-test="layers">
+          <tr v-for="layer in layers" :key="layer.key">
+            <td>
+              <a-checkbox :checked="!listening.without.value.includes(layer.key)" @change="listening.mute(layer.key)">{{
+                layer.name
+              }}</a-checkbox>
+            </td>
+            <td>
+              <button
+                class="plain"
+                @click="
+                  listening.only(
+                    layer.key,
+                    layers.map((one) => one.key),
+                  )
+                "
+              >
+                only this
+              </button>
+            </td>
+          </tr>
+        </table>
+      </template>
+      <button class="plain" :class="{ on: listening.without.value.length > 0 }" data-test="open-layers">
+        {{ listening.without.value.length ? `without ${count(listening.without.value.length, 'layer')}` : 'layers' }}
+      </button>
+    </a-popover>
     <span class="level soft">
       <template v-if="tried">
         trying <b>{{ bare(tried.name) }}</b>

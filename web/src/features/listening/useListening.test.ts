@@ -65,6 +65,25 @@ describe('listening', () => {
     scope.stop()
   })
 
+  it('leaves layers out, and hears one alone', async () => {
+    const { listening, scope } = stand()
+    void listening.play()
+    await settled()
+    const all = ['bed', 'voice', 'room']
+    listening.mute('voice')
+    await nextTick()
+    await settled()
+    expect(asked.at(-1)).toContain('without=voice')
+    listening.only('bed', all)
+    expect(listening.without.value).toEqual(['voice', 'room'])
+    listening.only('bed', all)
+    expect(listening.without.value).toEqual([])
+    listening.mute('room')
+    listening.mute('room')
+    expect(listening.without.value).toEqual([])
+    scope.stop()
+  })
+
   it('keeps a candidate going while the plan changes under it', async () => {
     const { cut, listening, scope } = stand()
     listening.tryCandidate('h')

@@ -16,6 +16,8 @@ export function useListening(cut: Ref<CutView | null>) {
   const hear = ref<Hear>('everything')
   /** Hash of the candidate that is tried as the bed; null hears the plan. */
   const candidate = ref<string | null>(null)
+  /** Layers that are not heard: `bed`, `voice`, `film` or the hash of an ambience. */
+  const without = ref<readonly string[]>([])
   /** Hears the plan as it was before the last change. */
   const before = ref(false)
   let context: AudioContext | null = null
@@ -27,7 +29,10 @@ export function useListening(cut: Ref<CutView | null>) {
     fetchChunk: (from, length, signal) => {
       const value = cut.value
       const query = new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length) })
-      if (!candidate.value) query.set('hear', hear.value)
+      if (!candidate.value) {
+        query.set('hear', hear.value)
+        if (without.value.length) query.set('without', without.value.join(','))
+      }
       const plan = value?.plan
       const revision = before.value ? (plan?.parent ?? plan?.revision) : plan?.revision
       const place = candidate.value ? `candidates/${candidate.value}` : `revisions/${revision}`
@@ -123,6 +128,18 @@ export function useListening(cut: Ref<CutView | null>) {
     void play()
   }
 
+  /** Takes a layer out of what is heard, or back in. */
+  function mute(layer: string) {
+    const now = without.value
+    without.value = now.includes(layer) ? now.filter((one) => one !== layer) : [...now, layer]
+  }
+  /** Hears one layer alone; again, all of them. */
+  function only(layer: string, all: readonly string[]) {
+    const others = all.filter((one) => one !== layer)
+    const alone = without.value.length === others.length && !without.value.includes(layer)
+    without.value = alone ? [] : others
+  }
+
   /** Hears a candidate in the cut, at the same moment when something plays already. */
   function tryCandidate(hash: string | null) {
     candidate.value = hash
@@ -148,7 +165,7 @@ export function useListening(cut: Ref<CutView | null>) {
     () => (before.value = false),
     { flush: 'sync' },
   )
-  watch([() => cut.value?.plan.revision, hear, candidate, before], ([, , to], [, , from]) => {
+  watch([() => cut.value?.plan.revision, hear, candidate, before, without], ([, , to], [, , from]) => {
     // A candidate's sound does not hang on the plan's revision.
     if (playing.value && !(to && to === from)) void player.switchOver()
   })
@@ -168,6 +185,9 @@ export function useListening(cut: Ref<CutView | null>) {
     hear,
     candidate,
     before,
+    without,
+    mute,
+    only,
     soundClock,
     startedAt: () => player.startedAt(),
     setVolume: (volume: number) => player.setVolume(volume),

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { CutView } from '../../shared/http'
+import NumberField from '../../shared/NumberField.vue'
 import { bare, clock } from '../../shared/words'
 
 /** The beds of the cut, one after another: which is at hand, where each begins, and what comes next. */
@@ -12,7 +13,6 @@ const emit = defineEmits<{
 }>()
 
 const parts = computed(() => props.cut.plan.parts)
-const number = (value: unknown) => (typeof value === 'number' && Number.isFinite(value) ? value : null)
 </script>
 
 <template>
@@ -20,25 +20,24 @@ const number = (value: unknown) => (typeof value === 'number' && Number.isFinite
     <span v-for="(part, index) in parts" :key="index" class="part" :class="{ hand: part.atHand }" data-test="part">
       <span v-if="index" class="soft handover"
         >hands over at
-        <a-input-number
+        <NumberField
           :value="Math.round(part.handoverAtS * 10) / 10"
           :min="0"
+          :max="86400"
           :step="0.5"
-          size="small"
-          addon-after="s"
-          :aria-label="`Handover to ${part.name}`"
-          @change="(v) => number(v) !== null && emit('handover', index, number(v)!, part.handoverS)"
+          unit="s"
+          :label="`Handover to ${part.name}`"
+          @set="(n) => emit('handover', index, n, part.handoverS)"
         />
         over
-        <a-input-number
+        <NumberField
           :value="Math.round(part.handoverS * 10) / 10"
           :min="0"
           :max="20"
           :step="0.5"
-          size="small"
-          addon-after="s"
-          :aria-label="`Length of the handover to ${part.name}`"
-          @change="(v) => number(v) !== null && emit('handover', index, part.handoverAtS, number(v)!)"
+          unit="s"
+          :label="`Length of the handover to ${part.name}`"
+          @set="(n) => emit('handover', index, part.handoverAtS, n)"
         />
       </span>
       <button class="plain name" :aria-pressed="part.atHand" :disabled="busy" @click="emit('hand', index)">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { CutView, StillsView, Wish } from '../../shared/http'
+import NumberField from '../../shared/NumberField.vue'
 import { clock } from '../../shared/words'
 
 /** What is wanted of the fit, and how else the length could be made. */
@@ -23,7 +24,6 @@ const ENDS = computed(() => [
 ])
 type StartKind = Extract<Wish, { what: 'start' }>['kind']
 type EndKind = Extract<Wish, { what: 'end' }>['kind']
-const number = (value: unknown) => (typeof value === 'number' && Number.isFinite(value) ? value : null)
 </script>
 
 <template>
@@ -72,40 +72,39 @@ const number = (value: unknown) => (typeof value === 'number' && Number.isFinite
     <div class="pairs">
       <label
         >at least
-        <a-input-number
+        <NumberField
           :value="wishes.leastRunBars"
           :min="1"
           :max="32"
-          size="small"
-          addon-after="bars"
-          aria-label="Least bars between splices"
-          @change="(v) => number(v) && emit('wish', { what: 'leastRun', bars: number(v)! })"
+          unit="bars"
+          label="Least bars between splices"
+          @set="(n) => emit('wish', { what: 'leastRun', bars: n })"
         />
         between splices</label
       >
       <label
         >speed within
-        <a-input-number
+        <NumberField
           :value="wishes.speedPercent"
           :min="0"
           :max="2"
           :step="0.25"
-          size="small"
-          addon-after="%"
-          aria-label="Most change of speed"
-          @change="(v) => number(v) !== null && emit('wish', { what: 'speedChange', percent: number(v)! })"
+          unit="%"
+          label="Most change of speed"
+          @set="(n) => emit('wish', { what: 'speedChange', percent: n })"
       /></label>
       <label
         >a passage at most
-        <a-input-number
-          :value="wishes.mostPlays ?? undefined"
+        <NumberField
+          :value="wishes.mostPlays"
           :min="1"
           :max="100"
-          size="small"
-          addon-after="times"
+          unit="times"
           placeholder="any"
-          aria-label="How often a passage may be heard"
-          @change="(v) => emit('wish', { what: 'mostPlays', times: number(v) })"
+          clears
+          label="How often a passage may be heard"
+          @set="(n) => emit('wish', { what: 'mostPlays', times: n })"
+          @clear="emit('wish', { what: 'mostPlays', times: null })"
       /></label>
     </div>
     <p v-for="(words, index) in wishes.said" :key="words" class="said" data-test="wish">

@@ -1,13 +1,18 @@
 <script setup lang="ts">
 import type { UploadProps } from 'ant-design-vue'
-import { computed } from 'vue'
-import type { AmbienceChange, CutView, ShapeView } from '../../shared/http'
-import { bare } from '../../shared/words'
+import { computed, ref } from 'vue'
+import type { AmbienceChange, CutView, FilmSound, ShapeView, VoiceEdit } from '../../shared/http'
+import NumberField from '../../shared/NumberField.vue'
+import { bare, clock } from '../../shared/words'
+import { RULES, SLOPES } from './choices'
 
-/** The figures that every swell and dip follows, the ambiences, and the whole. */
-const props = defineProps<{ cut: CutView; busy: boolean }>()
+/** The figures that every swell and dip follows, how the cut opens and closes, other layers, and the whole. */
+const props = defineProps<{ cut: CutView; busy: boolean; positionS: number }>()
 const emit = defineEmits<{
   shape: [shape: ShapeView]
+  voice: [edit: VoiceEdit]
+  film: [change: FilmSound]
+  filmHandover: [atS: number, toBed: boolean]
   ambience: [index: number, change: AmbienceChange]
   dropAmbience: [index: number]
   bringAmbience: [file: File]
@@ -15,9 +20,6 @@ const emit = defineEmits<{
 
 const shape = computed(() => props.cut.plan.shape)
 const set = (change: Partial<ShapeView>) => emit('shape', { ...shape.value, ...change })
-const number = (value: unknown, then: (n: number) => void) => {
-  if (typeof value === 'number' && Number.isFinite(value)) then(value)
-}
 /** One knob for those who want one: bed under the voice and alone move together. */
 const balance = (by: number) =>
   set({
@@ -25,33 +27,31 @@ const balance = (by: number) =>
     aloneDb: Math.min(40, Math.max(0, shape.value.aloneDb + by)),
   })
 
-const POCKETS = [
-  { value: 'none', label: 'no pocket' },
-  { value: 'gentle', label: '−5.5 dB at 1.4 kHz, gentle' },
-  { value: 'narrow', label: "−12 dB at the voice's own, narrow" },
+const pockets = computed(() => props.cut.plan.pocketChoices)
+const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null)
+const pocket = computed(() => pockets.value.findIndex((one) => same(one.pocket, shape.value.pocket)))
+
+/** How a spoken show opens and closes, where somebody asks for it. */
+const forms = computed(() => props.cut.plan.forms)
+const ENTERS = [
+  { value: 0, label: 'as the fall begins' },
+  { value: 0.5, label: 'half-way down' },
+  { value: 1, label: 'once it is down' },
 ]
-const pocket = computed(() => (!shape.value.pocket ? 'none' : shape.value.pocket.centreHz ? 'gentle' : 'narrow'))
-function setPocket(kind: unknown) {
-  set({
-    pocket:
-      kind === 'none'
-        ? null
-        : kind === 'gentle'
-          ? { depthDb: 5.5, q: 1.4, centreHz: 1400 }
-          : { depthDb: 12, q: 4, centreHz: null },
-  })
-}
+const aloneS = ref(Math.round((props.cut.plan.phrases[0]?.startS ?? 8) * 10) / 10)
+type Entry = Extract<VoiceEdit, { do: 'enter' }>['on']
+const ENTRIES: { value: Entry; label: string }[] = [
+  { value: 'there', label: 'then' },
+  { value: 'downbeat', label: 'on the next downbeat' },
+  { value: 'section', label: 'on the next section' },
+]
+const entry = ref<Entry>('downbeat')
+
 const TARGETS = [
   { value: 0, label: 'as it is' },
   { value: -23, label: '−23 LUFS, broadcast' },
   { value: -16, label: '−16 LUFS, spoken online' },
   { value: -14, label: '−14 LUFS, music online' },
-]
-const RULES = [
-  { value: 'out', label: 'out' },
-  { value: 'low', label: 'low' },
-  { value: 'onlyUnder', label: 'only then' },
-  { value: 'untouched', label: 'untouched' },
 ]
 const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', file as File)
 </script>
@@ -62,27 +62,25 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       <h3>Bed and voice</h3>
       <p>
         under the voice
-        <a-input-number
+        <NumberField
           :value="shape.underSpeechDb"
           :min="0"
           :max="40"
-          size="small"
-          aria-label="Bed under the voice, dB"
+          label="Bed under the voice, dB"
           data-test="under-speech"
-          @change="(v) => number(v, (n) => set({ underSpeechDb: n }))"
+          @set="(n) => set({ underSpeechDb: n })"
         />
         dB
       </p>
       <p>
         alone
-        <a-input-number
+        <NumberField
           :value="shape.aloneDb"
           :min="0"
           :max="40"
-          size="small"
-          aria-label="Bed alone, dB"
+          label="Bed alone, dB"
           data-test="alone"
-          @change="(v) => number(v, (n) => set({ aloneDb: n }))"
+          @set="(n) => set({ aloneDb: n })"
         />
         dB
       </p>
@@ -95,27 +93,25 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       </p>
       <p>
         eases in
-        <a-input-number
+        <NumberField
           :value="shape.easeS"
           :min="0.1"
           :max="10"
           :step="0.1"
-          size="small"
-          aria-label="Seconds of a rise or fall"
-          @change="(v) => number(v, (n) => set({ easeS: n }))"
+          label="Seconds of a rise or fall"
+          @set="(n) => set({ easeS: n })"
         />
         s
       </p>
       <p>
         gaps from
-        <a-input-number
+        <NumberField
           :value="shape.leastGapS"
           :min="0"
           :max="60"
           :step="0.1"
-          size="small"
-          aria-label="Least gap that gets a swell, seconds"
-          @change="(v) => number(v, (n) => set({ leastGapS: n }))"
+          label="Least gap that gets a swell, seconds"
+          @set="(n) => set({ leastGapS: n })"
         />
         s get a swell
       </p>
@@ -129,23 +125,169 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       </a-checkbox>
     </section>
     <section class="card">
+      <h3>Opening and closing</h3>
+      <a-checkbox
+        :checked="!!shape.opening"
+        :disabled="busy"
+        data-test="opening"
+        @change="set({ opening: shape.opening ? null : forms.opening })"
+      >
+        falls under the first words
+      </a-checkbox>
+      <template v-if="shape.opening">
+        <p>
+          over
+          <NumberField
+            :value="shape.opening.fallS"
+            :min="0"
+            :max="30"
+            :step="0.5"
+            label="Seconds of the fall"
+            @set="(n) => shape.opening && set({ opening: { ...shape.opening, fallS: n } })"
+          />
+          s,
+          <a-select
+            :value="shape.opening.slope"
+            :options="SLOPES"
+            size="small"
+            aria-label="How it falls"
+            @change="
+              (v) => shape.opening && set({ opening: { ...shape.opening, slope: v as typeof shape.opening.slope } })
+            "
+          />
+        </p>
+        <p>
+          the voice enters
+          <a-select
+            :value="shape.opening.enters"
+            :options="ENTERS"
+            size="small"
+            aria-label="Where the voice enters"
+            @change="(v) => shape.opening && set({ opening: { ...shape.opening, enters: Number(v) } })"
+          />
+        </p>
+      </template>
+      <p v-if="cut.plan.phrases.length">
+        bed alone for
+        <NumberField
+          :value="aloneS"
+          :min="0"
+          :max="120"
+          :step="0.5"
+          label="Seconds of the bed alone"
+          data-test="alone-s"
+          @set="(n) => (aloneS = n)"
+        />
+        s, the voice
+        <a-select v-model:value="entry" :options="ENTRIES" size="small" aria-label="What the voice waits for" />
+        <button
+          class="plain"
+          :disabled="busy"
+          data-test="enter"
+          title="Moves the whole voice"
+          @click="emit('voice', { do: 'enter', aloneS, on: entry })"
+        >
+          move the voice so
+        </button>
+      </p>
+      <a-checkbox
+        :checked="!!shape.closing"
+        :disabled="busy"
+        data-test="closing"
+        @change="set({ closing: shape.closing ? null : forms.closing })"
+      >
+        rises behind the last words
+      </a-checkbox>
+      <p v-if="shape.closing">
+        over
+        <NumberField
+          :value="shape.closing.riseS"
+          :min="0"
+          :max="30"
+          :step="0.5"
+          label="Seconds of the rise"
+          @set="(n) => shape.closing && set({ closing: { ...shape.closing, riseS: n } })"
+        />
+        s,
+        <a-select
+          :value="shape.closing.slope"
+          :options="SLOPES"
+          size="small"
+          aria-label="How it rises"
+          @change="
+            (v) => shape.closing && set({ closing: { ...shape.closing, slope: v as typeof shape.closing.slope } })
+          "
+        />
+      </p>
+    </section>
+    <section class="card">
       <h3>Pocket for the voice</h3>
       <a-select
         :value="pocket"
-        :options="POCKETS"
+        :options="pockets.map((one, k) => ({ value: k, label: one.words }))"
         size="small"
         class="wide"
         aria-label="Pocket"
         data-test="pocket"
-        @change="setPocket"
+        @change="(k) => set({ pocket: pockets[Number(k)]?.pocket ?? null })"
       />
       <p v-if="cut.plan.pocketHz" class="soft numbers">
         at {{ Math.round(cut.plan.pocketHz) }} Hz, while somebody speaks
       </p>
     </section>
+    <section v-if="cut.film?.hasSound" class="card" data-test="film-sound">
+      <h3>The film's own sound</h3>
+      <a-checkbox :checked="cut.film.soundOn" :disabled="busy" @change="emit('film', { on: !cut.film.soundOn })">
+        is heard
+      </a-checkbox>
+      <template v-if="cut.film.soundOn">
+        <p>
+          at
+          <NumberField
+            :value="cut.film.gainDb"
+            :min="-60"
+            :max="20"
+            label="Gain of the film's own sound, dB"
+            @set="(n) => emit('film', { gainDb: n })"
+          />
+          dB, under speech
+          <a-select
+            :value="cut.film.rule"
+            :options="RULES"
+            size="small"
+            aria-label="The film's own sound while somebody speaks"
+            @change="(v) => emit('film', { rule: v as FilmSound['rule'] })"
+          />
+        </p>
+        <p class="soft numbers">
+          from {{ clock(cut.film.heardFromS, true) }} to {{ clock(cut.film.heardUntilS, true) }}
+          <button
+            v-if="cut.film.heardFromS > 0 || cut.film.heardUntilS < cut.lengthS - 0.01"
+            class="plain"
+            :disabled="busy"
+            @click="emit('film', { fromS: 0, untilS: cut.lengthS })"
+          >
+            all over the cut
+          </button>
+        </p>
+      </template>
+      <template v-if="cut.bed">
+        <button
+          class="plain"
+          :disabled="busy || positionS < 4"
+          data-test="film-to-bed"
+          @click="emit('filmHandover', positionS, true)"
+        >
+          it gives over to the bed at {{ clock(positionS, true) }}
+        </button>
+        <button class="plain" :disabled="busy || positionS < 4" @click="emit('filmHandover', positionS, false)">
+          the bed gives over to it
+        </button>
+      </template>
+    </section>
     <section class="card">
       <h3>Ambiences</h3>
-      <div v-for="(one, k) in cut.plan.ambiences" :key="one.name" class="ambience" data-test="ambience">
+      <div v-for="(one, k) in cut.plan.ambiences" :key="one.hash" class="ambience" data-test="ambience">
         <b>{{ bare(one.name) }}</b>
         <button class="plain soft" :aria-label="`Take ${one.name} away`" @click="emit('dropAmbience', k)">
           take away
@@ -158,15 +300,31 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           @change="(v) => emit('ambience', k, { rule: v as (typeof one)['rule'] })"
         />
         <span>
-          <a-input-number
+          <NumberField
             :value="one.underSpeechDb"
             :min="0"
             :max="60"
-            size="small"
-            aria-label="Decibels under the voice"
-            @change="(v) => number(v, (n) => emit('ambience', k, { underSpeechDb: n }))"
+            label="Decibels under the voice"
+            @set="(n) => emit('ambience', k, { underSpeechDb: n })"
           />
           dB
+        </span>
+        <span class="soft numbers place"
+          >{{ clock(one.startS) }} to {{ clock(one.endS ?? cut.lengthS) }}
+          <button
+            class="plain"
+            :disabled="busy || positionS >= (one.endS ?? cut.lengthS)"
+            @click="emit('ambience', k, { startS: positionS, endS: one.endS ?? cut.lengthS })"
+          >
+            from here
+          </button>
+          <button
+            class="plain"
+            :disabled="busy || positionS <= one.startS"
+            @click="emit('ambience', k, { startS: one.startS, endS: positionS })"
+          >
+            until here
+          </button>
         </span>
       </div>
       <p v-if="cut.plan.ambiences.length" class="soft">the rule is for while somebody speaks; dB under the voice</p>
@@ -197,7 +355,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
 
 <style scoped>
 .figures {
-  width: 244px;
+  width: 252px;
   flex: none;
   overflow: hidden auto;
   padding: 0 10px 12px 0;
@@ -215,6 +373,10 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
 .card :deep(.ant-input-number) {
   width: 62px;
 }
+.card p :deep(.ant-select) {
+  min-width: 92px;
+  max-width: 168px;
+}
 .wide {
   width: 100%;
 }
@@ -224,5 +386,8 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
   gap: 2px 6px;
   align-items: center;
   margin-bottom: 6px;
+}
+.place {
+  grid-column: 1 / -1;
 }
 </style>

@@ -2,36 +2,43 @@
 import { computed, ref, watch } from 'vue'
 import type { CutView, LevelChange, LevelView } from '../../shared/http'
 import { clock } from '../../shared/words'
+import { SLOPES } from './choices'
 
 /** One swell, dip or fade with all that can be said of it. */
 const props = defineProps<{ cut: CutView; level: LevelView; busy: boolean }>()
 const emit = defineEmits<{ change: [change: LevelChange]; giveBack: []; close: [] }>()
 
 const under = ref(props.level.underSpeechDb)
+const gain = ref(props.level.gainDb)
 const rise = ref(props.level.riseS)
 const fall = ref(props.level.fallS)
 watch(
   () => props.level,
   (now) => {
     under.value = now.underSpeechDb
+    gain.value = now.gainDb
     rise.value = Math.round(now.riseS * 100) / 100
     fall.value = Math.round(now.fallS * 100) / 100
   },
   { immediate: true },
 )
 
-const TITLES = { swell: 'Swell in the gap', dip: 'Dip', emphasis: 'Emphasis', fadeIn: 'Fade in', fadeOut: 'Fade out' }
-const SLOPES = [
-  { value: 'one', label: 'in one' },
-  { value: 'gentlyThenSharply', label: 'gently, then sharply' },
-  { value: 'sharplyThenGently', label: 'sharply, then gently' },
-]
+const TITLES = {
+  swell: 'Swell in the gap',
+  dip: 'Dip',
+  emphasis: 'Emphasis',
+  fadeIn: 'Fade in',
+  fadeOut: 'Fade out',
+  sweep: 'Passage by hand',
+}
 const SHAPES = [
   { value: 'equalPower', label: 'equal power' },
   { value: 'linearDb', label: 'even in dB' },
   { value: 'linear', label: 'linear' },
   { value: 's', label: 'slow at both ends' },
 ]
+/** What can be set alike elsewhere. */
+const ALIKE = ['swell', 'dip', 'emphasis']
 const percent = computed(() => `${(100 * 10 ** (-under.value / 20)).toFixed(0)} % of it`)
 /** The same kind of object elsewhere, which can be set alike. */
 const others = computed(() =>
@@ -42,6 +49,7 @@ function changes(): LevelChange {
   const { level } = props
   return {
     ...(under.value !== level.underSpeechDb && { underSpeechDb: under.value }),
+    ...(level.kind === 'sweep' && gain.value !== level.gainDb && { gainDb: gain.value }),
     ...(Math.abs(rise.value - level.riseS) > 0.006 && { riseS: rise.value }),
     ...(Math.abs(fall.value - level.fallS) > 0.006 && { fallS: fall.value }),
   }
@@ -80,6 +88,22 @@ function alike() {
             @press-enter="apply"
           />
           dB{{ level.kind === 'emphasis' ? '' : ' under the voice' }} <small class="soft">{{ percent }}</small>
+        </dd>
+      </template>
+      <template v-if="level.kind === 'sweep'">
+        <dt>by</dt>
+        <dd>
+          <a-input-number
+            v-model:value="gain"
+            :min="-40"
+            :max="20"
+            :step="1"
+            size="small"
+            aria-label="Decibels up or down"
+            data-test="sweep-db"
+            @press-enter="apply"
+          />
+          dB, in this passage alone
         </dd>
       </template>
       <template v-if="level.riseS > 0 || level.kind === 'fadeIn'">
@@ -151,16 +175,11 @@ function alike() {
       {{ level.byHand ? 'set by hand: it stays when the plan is made anew' : 'follows the narration' }}
     </p>
     <a-button size="small" type="primary" :disabled="busy" data-test="level-apply" @click="apply">Set</a-button>
-    <a-button
-      v-if="others.length && level.kind !== 'fadeIn' && level.kind !== 'fadeOut'"
-      size="small"
-      :disabled="busy"
-      @click="alike"
-    >
+    <a-button v-if="others.length && ALIKE.includes(level.kind)" size="small" :disabled="busy" @click="alike">
       Set all {{ others.length + 1 }} so
     </a-button>
     <a-button v-if="level.byHand" size="small" :disabled="busy" data-test="give-back" @click="emit('giveBack')">
-      {{ level.kind === 'emphasis' ? 'Take it away' : 'Back to the rule' }}
+      {{ level.kind === 'emphasis' || level.kind === 'sweep' ? 'Take it away' : 'Back to the rule' }}
     </a-button>
     <a-button size="small" @click="emit('close')">Close</a-button>
   </div>

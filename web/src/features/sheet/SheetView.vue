@@ -198,9 +198,10 @@ function shade(line: { index: number; startS: number; endS: number }) {
           :key="`k${mark.level.index}`"
           :class="['hairpin', { hand: mark.level.byHand, selected: mark.level.index === selected }]"
         >
+          <path v-if="mark.level.kind === 'sweep'" :d="`M${mark.x} ${ROWS.band + 24}v4h${mark.width}v-4`" />
           <text
             :x="mark.level.kind === 'fadeOut' ? Math.min(mark.x, sheet.right - 90) : mark.x"
-            :y="mark.level.kind === 'emphasis' ? ROWS.words + 17 : ROWS.band + 31"
+            :y="mark.level.kind === 'emphasis' ? ROWS.words + 17 : ROWS.band + (mark.level.kind === 'sweep' ? 39 : 31)"
             class="mark-text"
             data-test="level-mark"
             @click="emit('select', mark.level, mark.x, line.index * sheet.lineHeight + ROWS.hairpins)"

@@ -27,7 +27,11 @@ pub struct HandoverBody {
 }
 
 impl HandoverBody {
-    fn checked(self) -> Result<Handover, Problem> {
+    /// The handover, if it is sensible.
+    ///
+    /// # Errors
+    /// What is allowed.
+    pub fn checked(self) -> Result<Handover, Problem> {
         if !(0.0..=86_400.0).contains(&self.at_s) || !(0.0..=60.0).contains(&self.length_s) {
             return Err(Problem::bad_value("A handover lies on the cut and lasts 0 to 60 s."));
         }
@@ -64,7 +68,7 @@ impl From<PartError> for Problem {
     fn from(cause: PartError) -> Self {
         match cause {
             PartError::NoPart => Self::not_found("bed"),
-            PartError::NoBed | PartError::Succession(_) => Self::bad_value(format!("Not possible: {cause}.")),
+            PartError::NoBed | PartError::NoFilm | PartError::Succession(_) => Self::bad_value(format!("Not possible: {cause}.")),
         }
     }
 }

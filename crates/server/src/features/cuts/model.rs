@@ -6,7 +6,7 @@ use crate::App;
 use crate::features::beds::{KindView, store as auditions};
 use crate::features::fit::{LawView, SpliceName, WishesView};
 use crate::features::picture::MomentKindView;
-use crate::features::shape::{AmbienceView, FadeShapeView, ShapeView, SlopeView};
+use crate::features::shape::{AmbienceView, FadeShapeView, FormsView, PocketChoiceView, ShapeView, SlopeView, SpeechRuleView, pocket_choices};
 use crate::features::shelf;
 use crate::features::sounds::store as sounds;
 use crate::jobs::Task;
@@ -498,6 +498,14 @@ pub struct FilmView {
     pub has_sound: bool,
     /// Whether that is heard.
     pub sound_on: bool,
+    /// Its gain, in dB.
+    pub gain_db: f64,
+    /// What it does while somebody speaks.
+    pub rule: SpeechRuleView,
+    /// From where on it is heard, in seconds of the cut.
+    pub heard_from_s: f64,
+    /// Until where.
+    pub heard_until_s: f64,
     /// How it differs from the cut, when it does.
     pub differs: Option<String>,
 }
@@ -838,6 +846,8 @@ pub enum LevelKindView {
     Swell,
     /// Held further under one phrase.
     Emphasis,
+    /// Raised or lowered in one passage.
+    Sweep,
     /// The opening, from silence.
     FadeIn,
     /// The close, into silence.
@@ -958,6 +968,10 @@ pub struct PlanView {
     pub levels: Vec<LevelView>,
     /// Figures that all level objects follow.
     pub shape: ShapeView,
+    /// How spoken shows open and close, for those who ask for it.
+    pub forms: FormsView,
+    /// Pockets to choose from.
+    pub pocket_choices: Vec<PocketChoiceView>,
     /// Ambiences.
     pub ambiences: Vec<AmbienceView>,
     /// Gain of the whole in dB, where a loudness was asked for.
@@ -1141,6 +1155,7 @@ fn film_view(film: &Film, picture: &Picture) -> FilmView {
         (true, false) => Some(format!("The film is {length} long, the cut {}.", picture.rate.timecode(picture.length_frames))),
         (false, _) => Some(format!("The film runs at {} frames a second, the cut at {}.", RateView::from(film.rate).label, RateView::from(picture.rate).label)),
     };
+    let heard = film.wish.heard(picture.length_samples());
     FilmView {
         hash: film.hash.clone(),
         name: film.name.clone(),
@@ -1150,6 +1165,10 @@ fn film_view(film: &Film, picture: &Picture) -> FilmView {
         aspect: f64::from(film.width_px.max(1)) / f64::from(film.height_px.max(1)),
         has_sound: film.sound.is_some(),
         sound_on: film.sound_on,
+        gain_db: film.wish.gain_db,
+        rule: film.wish.rule.into(),
+        heard_from_s: seconds_from_samples(heard.start_samples),
+        heard_until_s: seconds_from_samples(heard.end_samples),
         differs,
     }
 }
@@ -1327,6 +1346,8 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
         bar_lines,
         levels,
         shape: ShapeView::from(&row.setup.shape),
+        forms: FormsView::default(),
+        pocket_choices: pocket_choices(),
         ambiences: row.setup.ambiences.iter().map(AmbienceView::from).collect(),
         master_gain_db: row.plan.master.map(|m| m.gain_db),
         held_back_db: row.plan.master.map(|m| m.held_back_db).filter(|db| *db > 0.05),
@@ -1337,8 +1358,11 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
     })
 }
 
-/// The beds of the cut and the bar lines of all of them.
-async fn part_views(app: &App, row: &RevisionRow) -> Result<(Vec<PartView>, Vec<BarLineView>), Problem> {
+/// The beds of the cut and the bar lines of all of them, rising.
+///
+/// # Errors
+/// What the database says.
+pub async fn part_views(app: &App, row: &RevisionRow) -> Result<(Vec<PartView>, Vec<BarLineView>), Problem> {
     let (setup, plan) = (&row.setup, &row.plan);
     let (mut views, mut lines): (Vec<PartView>, Vec<BarLineView>) = (Vec::new(), Vec::new());
     let mut before: Option<Passage> = None;
@@ -1440,6 +1464,7 @@ fn level_view((index, object): (usize, &LevelObject), bar_lines: &[BarLineView])
             })
         }
         LevelObject::Emphasis { deeper_db, .. } => Some(LevelView { kind: LevelKindView::Emphasis, under_speech_db: deeper_db, ..view }),
+        LevelObject::Sweep { gain_db, .. } => Some(LevelView { kind: LevelKindView::Sweep, gain_db, ..view }),
         LevelObject::FadeIn { length_samples, shape, .. } => {
             Some(LevelView { kind: LevelKindView::FadeIn, rise_s: seconds(length_samples), fade_shape: Some(shape.into()), ..view })
         }

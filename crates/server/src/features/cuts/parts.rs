@@ -33,6 +33,9 @@ pub enum PartError {
     /// There is none.
     #[error("there is no bed yet to lay another one after")]
     NoBed,
+    /// There is no film with a sound of its own.
+    #[error("this cut has no film with a sound of its own; bring one in at Picture")]
+    NoFilm,
     /// There is none of that number.
     #[error("there is no such bed on this cut")]
     NoPart,
@@ -178,6 +181,25 @@ impl Setup {
         {
             candidate.wishes.place = None;
         }
+        Ok(())
+    }
+
+    /// Hands over between the film's own sound and the bed that is heard there.
+    ///
+    /// # Errors
+    /// [`PartError`]; nothing is changed then.
+    pub fn film_hands_over(&mut self, handover: Handover, to_bed: bool) -> Result<(), PartError> {
+        let parts = self.parts();
+        let part = *if to_bed { parts.first() } else { parts.last() }.ok_or(PartError::NoBed)?;
+        let length_samples = self.picture.length_samples();
+        let film = self.film.as_mut().filter(|f| f.sound.is_some()).ok_or(PartError::NoFilm)?;
+        let heard = film.wish.heard(length_samples);
+        let (start, end) = if to_bed { (heard.start_samples, part.place.end_samples) } else { (part.place.start_samples, heard.end_samples) };
+        let (first, second) = handover.share(start.min(handover.at_samples), end.max(handover.at_samples))?;
+        let (film_place, bed_place) = if to_bed { (first, second) } else { (second, first) };
+        film.wish.place = Some(film_place);
+        film.sound_on = true;
+        self.set_place(part, bed_place);
         Ok(())
     }
 

@@ -7,7 +7,7 @@ use chrono::{DateTime, Utc};
 use jaunty_core::fit::Wishes;
 use jaunty_core::kind::Kind;
 use jaunty_core::picture::{Change, Line, Picture};
-use jaunty_core::plan::AmbienceWish;
+use jaunty_core::plan::{AmbienceWish, FilmWish};
 use jaunty_core::reading::Correction;
 use jaunty_core::shape::ShapeWishes;
 use jaunty_core::speech::PhraseEdit;
@@ -126,7 +126,7 @@ pub struct Take {
 }
 
 /// The proxy film of a cut.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Film {
     /// Hash of its content.
@@ -143,6 +143,9 @@ pub struct Film {
     pub sound: Option<String>,
     /// Whether its own sound is heard.
     pub sound_on: bool,
+    /// What is wanted of its own sound.
+    #[serde(default)]
+    pub wish: FilmWish,
     /// Width over height.
     pub width_px: u32,
     /// Height.
@@ -245,7 +248,9 @@ impl Setup {
     /// Whether a plan made for `other` is a plan for this as well, with all that is heard.
     pub fn sounds_like(&self, other: &Self) -> bool {
         let bed = self.bed.as_ref().map_or("", |b| &b.hash);
+        let film = |setup: &Self| setup.film.as_ref().map(|f| f.wish.clone());
         self.bed == other.bed
+            && film(self) == film(other)
             && self.laid == other.laid
             && self.fitted_as(bed) == other.fitted_as(bed)
             && self.shape == other.shape

@@ -8,7 +8,7 @@ use actix_files::NamedFile;
 use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use jaunty_core::mix::{Hear, Meters, meters, render};
-use jaunty_core::plan::Plan;
+use jaunty_core::plan::{Layer, Plan, Role};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
 use jaunty_media::{PcmFile, WavStream, overview, wav_bytes};
@@ -52,6 +52,19 @@ impl Ready {
             }
         }
         Ok(Self { plan, files })
+    }
+
+    /// Takes layers out, named as `bed`, `voice`, `film` or by the hash of an ambience.
+    fn mute(&mut self, names: &str) {
+        let silent = |layer: &Layer| {
+            names.split(',').any(|name| match layer.role {
+                Role::Bed => name == "bed",
+                Role::Narration => name == "voice",
+                Role::Film => name == "film",
+                Role::Ambience => name == layer.sound,
+            })
+        };
+        self.plan.layers.retain(|layer| !silent(layer));
     }
 
     /// What is measured of it.
@@ -106,6 +119,8 @@ pub struct Range {
     length_samples: u64,
     /// What to hear.
     hear: HearView,
+    /// Layers that are not heard, as `bed`, `voice`, `film` or the hash of an ambience, with commas between.
+    without: Option<String>,
 }
 
 /// The longest range that is rendered for one request: 30 s.
@@ -116,7 +131,8 @@ const MOST_SAMPLES: u64 = 1_440_000;
 #[get("/api/cuts/{id}/revisions/{revision}/sound")]
 pub async fn sound(app: web::Data<App>, path: web::Path<(Uuid, u32)>, range: web::Query<Range>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
-    let (_, ready) = Ready::of(&app, id, revision).await?;
+    let (_, mut ready) = Ready::of(&app, id, revision).await?;
+    ready.mute(range.without.as_deref().unwrap_or_default());
     // A revision never changes, so what was heard once need not be rendered again.
     sound_answer(ready, range.from_samples, range.length_samples, range.hear.into(), "private, max-age=86400, immutable").await
 }

@@ -1,10 +1,13 @@
 //! The proxy film: bringing it in, playing it, single pictures of it.
 
 use crate::App;
+use crate::features::beds::HandoverBody;
 use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::setup::{Film, Setup};
 use crate::features::cuts::store as cuts;
+use crate::features::plans::seen;
+use crate::features::shape::SpeechRuleView;
 use crate::jobs::{Task, queue};
 use crate::problem::Problem;
 use crate::upload::{extension, first_file, title_from};
@@ -12,14 +15,25 @@ use actix_files::NamedFile;
 use actix_multipart::Multipart;
 use actix_web::http::header::{ContentDisposition, DispositionType};
 use actix_web::{HttpRequest, HttpResponse, delete, get, post, put, web};
+use jaunty_core::fit::Passage;
 use jaunty_core::picture::Picture;
+use jaunty_core::plan::{FilmWish, SpeechRule};
+use jaunty_core::units::samples_from_seconds;
 use jaunty_media::film;
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 pub(super) fn configure(config: &mut web::ServiceConfig) {
-    config.service(take_film).service(cut_from_film).service(drop_film).service(film_sound).service(film_length).service(play_film).service(film_picture);
+    config
+        .service(take_film)
+        .service(cut_from_film)
+        .service(drop_film)
+        .service(film_sound)
+        .service(film_handover)
+        .service(film_length)
+        .service(play_film)
+        .service(film_picture);
 }
 
 /// Stores a film and says what it is.
@@ -44,6 +58,7 @@ pub async fn describe(app: &App, hash: &str, name: &str) -> Result<(Film, bool),
         first_frame: facts.first_frame,
         sound: None,
         sound_on: true,
+        wish: FilmWish::default(),
         width_px: facts.width_px,
         height_px: facts.height_px,
     };
@@ -104,24 +119,87 @@ pub async fn film_length(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
-/// Whether the film's own sound is heard.
+/// What the film's own sound is to do; what is not named stays.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct FilmSound {
     /// Heard or not.
-    pub on: bool,
+    pub on: Option<bool>,
+    /// Gain over the sound as it came in, in dB, -60 to 20.
+    pub gain_db: Option<f64>,
+    /// What it does while somebody speaks.
+    pub rule: Option<SpeechRuleView>,
+    /// From where on it is heard, in seconds of the cut.
+    pub from_s: Option<f64>,
+    /// Until where.
+    pub until_s: Option<f64>,
 }
 
-/// Turns the film's own sound on or off.
+impl FilmSound {
+    fn apply(&self, film: &mut Film, length_samples: u64) -> Result<(), Problem> {
+        if self.gain_db.is_some_and(|db| !(-60.0..=20.0).contains(&db)) {
+            return Err(Problem::bad_value("The film's own sound is raised by at most 20 dB and lowered by at most 60 dB."));
+        }
+        let heard = film.wish.heard(length_samples);
+        let time = |s: Option<f64>, else_samples: u64| match s {
+            None => Ok(else_samples),
+            Some(s) if (0.0..=86_400.0).contains(&s) => Ok(samples_from_seconds(s)),
+            Some(_) => Err(Problem::bad_value("A time is 0 to 86400 seconds.")),
+        };
+        let (start_samples, end_samples) = (time(self.from_s, heard.start_samples)?, time(self.until_s, heard.end_samples)?);
+        if end_samples <= start_samples {
+            return Err(Problem::bad_value("The film's own sound ends after it begins, within the cut."));
+        }
+        if self.from_s.is_some() || self.until_s.is_some() {
+            let all = start_samples == 0 && end_samples >= length_samples;
+            let end_samples = if end_samples >= length_samples { Passage::OPEN_END } else { end_samples };
+            film.wish.place = (!all).then_some(Passage { start_samples, end_samples });
+        }
+        film.sound_on = self.on.unwrap_or(film.sound_on);
+        film.wish.gain_db = self.gain_db.unwrap_or(film.wish.gain_db);
+        film.wish.rule = self.rule.map_or(film.wish.rule, SpeechRule::from);
+        Ok(())
+    }
+}
+
+/// Turns the film's own sound on or off, sets its level, its rule for speech and its place.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = FilmSound, responses((status = 200, body = CutView)))]
 #[put("/api/cuts/{id}/film/sound")]
 pub async fn film_sound(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FilmSound>) -> Result<web::Json<CutView>, Problem> {
-    let what = if body.on { "hear the film's own sound" } else { "leave the film's own sound out" };
+    let what = match body.on {
+        Some(true) => "hear the film's own sound",
+        Some(false) => "leave the film's own sound out",
+        None => "change the film's own sound",
+    };
     replan(&app, *id, what, |cut| {
-        cut.setup.film.as_mut().ok_or_else(|| Problem::not_found("film"))?.sound_on = body.on;
-        Ok(())
+        let length_samples = cut.setup.picture.length_samples();
+        body.apply(cut.setup.film.as_mut().ok_or_else(|| Problem::not_found("film"))?, length_samples)
     })
     .await?;
+    Ok(web::Json(CutView::of(&app, *id).await?))
+}
+
+/// The film's own sound gives over to the bed, or the bed to it, at a moment.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FilmHandover {
+    /// The revision that the client saw.
+    pub revision: u32,
+    /// Whether the bed takes over; otherwise the film's own sound does.
+    pub to_bed: bool,
+    /// The moment.
+    #[serde(flatten)]
+    pub handover: HandoverBody,
+}
+
+/// Hands over between the film's own sound and the bed; the bed is fitted to the time that is left to it.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = FilmHandover, responses((status = 200, body = CutView)))]
+#[post("/api/cuts/{id}/film/handover")]
+pub async fn film_handover(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FilmHandover>) -> Result<web::Json<CutView>, Problem> {
+    seen(&app, *id, body.revision).await?;
+    let handover = body.handover.checked()?;
+    let what = if body.to_bed { "hand over from the film's own sound to the bed" } else { "hand over from the bed to the film's own sound" };
+    replan(&app, *id, what, |cut| Ok(cut.setup.film_hands_over(handover, body.to_bed)?)).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 

@@ -58,6 +58,8 @@ impl From<SpeechRuleView> for SpeechRule {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct AmbienceView {
+    /// Hash of its sound.
+    pub hash: String,
     /// Its name.
     pub name: String,
     /// How far its loudness lies under that of the speech, in dB.
@@ -73,6 +75,7 @@ pub struct AmbienceView {
 impl From<&AmbienceWish> for AmbienceView {
     fn from(w: &AmbienceWish) -> Self {
         Self {
+            hash: w.hash.clone(),
             name: w.name.clone(),
             under_speech_db: w.under_speech_db,
             rule: w.rule.into(),

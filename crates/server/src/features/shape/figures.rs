@@ -1,12 +1,12 @@
 //! The figures that all level objects follow.
 
-use super::reshape;
+use super::{SlopeView, reshape};
 use crate::App;
 use crate::features::cuts::model::CutView;
 use crate::problem::Problem;
 use actix_web::{put, web};
-use jaunty_core::shape::pocket::PocketWish;
-use jaunty_core::shape::{FadeShape, ShapeWishes};
+use jaunty_core::shape::pocket::{CHOICES, PocketWish};
+use jaunty_core::shape::{Closing, FadeShape, Opening, ShapeWishes};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -59,6 +59,77 @@ pub struct PocketView {
     pub centre_hz: Option<f64>,
 }
 
+/// A pocket to choose.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PocketChoiceView {
+    /// In words.
+    pub words: String,
+    /// Its figures; none for no pocket.
+    pub pocket: Option<PocketView>,
+}
+
+impl From<PocketWish> for PocketView {
+    fn from(p: PocketWish) -> Self {
+        Self { depth_db: p.depth_db, q: p.q, centre_hz: p.centre_hz }
+    }
+}
+
+/// The pockets to choose from.
+pub fn pocket_choices() -> Vec<PocketChoiceView> {
+    CHOICES.iter().map(|(words, pocket)| PocketChoiceView { words: (*words).to_owned(), pocket: pocket.map(PocketView::from) }).collect()
+}
+
+/// The bed alone, then a fall under the voice.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct OpeningView {
+    /// Length of the fall, in seconds.
+    pub fall_s: f64,
+    /// How it falls.
+    pub slope: SlopeView,
+    /// At which share of the fall the voice enters, 0 to 1.
+    pub enters: f64,
+}
+
+/// The bed rises behind the last words.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ClosingView {
+    /// Length of the rise, in seconds.
+    pub rise_s: f64,
+    /// How it rises.
+    pub slope: SlopeView,
+}
+
+impl From<Opening> for OpeningView {
+    fn from(o: Opening) -> Self {
+        Self { fall_s: o.fall_s, slope: o.slope.into(), enters: o.enters }
+    }
+}
+
+impl From<Closing> for ClosingView {
+    fn from(c: Closing) -> Self {
+        Self { rise_s: c.rise_s, slope: c.slope.into() }
+    }
+}
+
+/// How spoken shows open and close, for those who ask for it.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FormsView {
+    /// The opening.
+    pub opening: OpeningView,
+    /// The closing.
+    pub closing: ClosingView,
+}
+
+impl Default for FormsView {
+    fn default() -> Self {
+        Self { opening: Opening::default().into(), closing: Closing::default().into() }
+    }
+}
+
 /// Figures that all level objects follow.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -77,6 +148,10 @@ pub struct ShapeView {
     pub fade_out_s: Option<f64>,
     /// Shape of both.
     pub fade_shape: FadeShapeView,
+    /// How the bed gives way to the first words; by the rule for gaps without one.
+    pub opening: Option<OpeningView>,
+    /// How it rises behind the last words.
+    pub closing: Option<ClosingView>,
     /// Whether phrases are made alike in loudness.
     pub even_voice: bool,
     /// The voice's place in the bed's spectrum.
@@ -95,8 +170,10 @@ impl From<&ShapeWishes> for ShapeView {
             fade_in_s: w.fade_in_s,
             fade_out_s: w.fade_out_s,
             fade_shape: w.fade_shape.into(),
+            opening: w.opening.map(OpeningView::from),
+            closing: w.closing.map(ClosingView::from),
             even_voice: w.even_voice,
-            pocket: w.pocket.map(|p| PocketView { depth_db: p.depth_db, q: p.q, centre_hz: p.centre_hz }),
+            pocket: w.pocket.map(PocketView::from),
             target_lufs: w.target_lufs,
         }
     }
@@ -112,6 +189,8 @@ impl From<&ShapeView> for ShapeWishes {
             fade_in_s: v.fade_in_s,
             fade_out_s: v.fade_out_s,
             fade_shape: v.fade_shape.into(),
+            opening: v.opening.map(|o| Opening { fall_s: o.fall_s, slope: o.slope.into(), enters: o.enters }),
+            closing: v.closing.map(|c| Closing { rise_s: c.rise_s, slope: c.slope.into() }),
             even_voice: v.even_voice,
             pocket: v.pocket.map(|p| PocketWish { depth_db: p.depth_db, q: p.q, centre_hz: p.centre_hz }),
             target_lufs: v.target_lufs,
@@ -138,6 +217,10 @@ fn what(before: &ShapeWishes, after: &ShapeWishes) -> String {
         format!("lay the bed alone {} dB under the voice", number(after.alone_db))
     } else if before.ease_s != after.ease_s {
         format!("ease in {} s", number(after.ease_s))
+    } else if before.opening != after.opening {
+        (if after.opening.is_some() { "open with the bed alone" } else { "open by the rule for gaps" }).into()
+    } else if before.closing != after.closing {
+        (if after.closing.is_some() { "rise behind the last words" } else { "close by the rule for gaps" }).into()
     } else if before.even_voice != after.even_voice {
         (if after.even_voice { "even the voice" } else { "leave the voice as it came" }).into()
     } else if before.pocket != after.pocket {

@@ -26,7 +26,7 @@ use uuid::Uuid;
 
 /// Mounts the feature.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(set_shape).service(change_level).service(give_back).service(emphasise);
+    config.service(set_shape).service(change_level).service(give_back).service(emphasise).service(sweep_passage);
     config.service(upload_ambience).service(change_ambience).service(drop_ambience).service(edit_voice).service(meters);
 }
 

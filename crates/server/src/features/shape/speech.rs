@@ -3,11 +3,12 @@
 
 use super::reshape;
 use crate::App;
-use crate::features::cuts::model::CutView;
+use crate::features::cuts::model::{BarLineView, CutView, part_views};
 use crate::features::cuts::setup::Setup;
 use crate::features::plans::seen;
 use crate::problem::Problem;
 use actix_web::{post, web};
+use jaunty_core::shape::{Entry, entry};
 use jaunty_core::speech::{Phrase, PhraseEdit};
 use jaunty_core::units::samples_from_seconds;
 use jaunty_core::voice::{move_after, take_out};
@@ -34,6 +35,14 @@ pub enum VoiceEdit {
         at_s: f64,
         /// Later by so much; earlier for negative, as far as there is room.
         by_s: f64,
+    },
+    /// The voice enters, all of it moved, once the bed has been alone for so long.
+    #[serde(rename_all = "camelCase")]
+    Enter {
+        /// How long the bed is alone, in seconds.
+        alone_s: f64,
+        /// What the voice waits for then.
+        on: EntryView,
     },
     /// A phrase begins and ends elsewhere.
     #[serde(rename_all = "camelCase")]
@@ -63,11 +72,34 @@ pub enum VoiceEdit {
     },
 }
 
+/// What the first words wait for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum EntryView {
+    /// Nothing.
+    There,
+    /// The next downbeat.
+    Downbeat,
+    /// The next section of the bed.
+    Section,
+}
+
+impl From<EntryView> for Entry {
+    fn from(view: EntryView) -> Self {
+        match view {
+            EntryView::There => Self::There,
+            EntryView::Downbeat => Self::Downbeat,
+            EntryView::Section => Self::Section,
+        }
+    }
+}
+
 impl VoiceEdit {
     fn what(self) -> String {
         match self {
             Self::TakeOut { start_s, end_s } => format!("take {:.1} s out of the voice", end_s - start_s),
             Self::MoveAfter { by_s, .. } => format!("move the voice by {by_s:.1} s from here on"),
+            Self::Enter { alone_s, .. } => format!("let the voice enter after {alone_s:.1} s"),
             Self::Edges { phrase, .. } => format!("move the edges of phrase {}", phrase + 1),
             Self::JoinNext { phrase } => format!("join phrases {} and {}", phrase + 1, phrase + 2),
             Self::Split { .. } => "split a phrase".into(),
@@ -80,22 +112,33 @@ impl VoiceEdit {
         let fine = match self {
             Self::TakeOut { start_s, end_s } | Self::Edges { start_s, end_s, .. } => time(start_s) && time(end_s) && end_s > start_s,
             Self::MoveAfter { at_s, by_s } => time(at_s) && time(by_s.abs()),
-            Self::Split { at_s } => time(at_s),
+            Self::Split { at_s } | Self::Enter { alone_s: at_s, .. } => time(at_s),
             Self::JoinNext { .. } | Self::NotSpeech { .. } => true,
         };
         if fine { Ok(()) } else { Err(Problem::bad_value("A passage ends after it begins, within the cut.")) }
     }
 
     /// Applies the edit; `phrases` are those of the plan that the client saw.
-    fn apply(self, setup: &mut Setup, phrases: &[Phrase]) -> Result<(), Problem> {
+    /// `lines` are the bar lines of the beds as fitted.
+    fn apply(self, setup: &mut Setup, phrases: &[Phrase], lines: &[BarLineView]) -> Result<(), Problem> {
         let middle = |phrase: usize| phrases.get(phrase).map(|p| (p.start_samples + p.end_samples) / 2).ok_or_else(|| Problem::not_found("phrase"));
         let (at, edit): (u64, Box<dyn Fn(u64, i64) -> PhraseEdit>) = match self {
             Self::TakeOut { start_s, end_s } => {
-                take_out(&mut setup.pieces, samples_from_seconds(start_s)..samples_from_seconds(end_s));
+                take_out(&mut setup.pieces, &mut setup.lines, samples_from_seconds(start_s)..samples_from_seconds(end_s));
                 return Ok(());
             }
             Self::MoveAfter { at_s, by_s } => {
-                move_after(&mut setup.pieces, samples_from_seconds(at_s), (by_s * 48_000.0).round() as i64);
+                move_after(&mut setup.pieces, &mut setup.lines, samples_from_seconds(at_s), (by_s * 48_000.0).round() as i64);
+                return Ok(());
+            }
+            Self::Enter { alone_s, on } => {
+                let at = |lines: &mut dyn Iterator<Item = &BarLineView>| lines.map(|l| samples_from_seconds(l.at_s)).collect::<Vec<u64>>();
+                let (downbeats, sections) = (at(&mut lines.iter()), at(&mut lines.iter().filter(|l| l.letter.is_some())));
+                let target = entry(samples_from_seconds(alone_s), on.into(), &downbeats, &sections);
+                let target =
+                    target.ok_or_else(|| Problem::bad_value("The bed has no such place after that time. Let the voice enter earlier, or anywhere."))?;
+                let first = phrases.first().ok_or_else(|| Problem::bad_value("There is no voice yet that could enter."))?;
+                move_after(&mut setup.pieces, &mut setup.lines, 0, target as i64 - first.start_samples as i64);
                 return Ok(());
             }
             Self::Edges { phrase, start_s, end_s } => {
@@ -138,8 +181,8 @@ pub struct EditVoice {
 pub async fn edit_voice(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<EditVoice>) -> Result<web::Json<CutView>, Problem> {
     body.edit.check()?;
     let (_, current) = seen(&app, *id, body.revision).await?;
-    let phrases = current.plan.phrases;
-    let said = body.edit;
-    let edit = move |setup: &mut Setup| said.apply(setup, &phrases);
+    let lines = part_views(&app, &current).await?.1;
+    let (phrases, said) = (current.plan.phrases, body.edit);
+    let edit = move |setup: &mut Setup| said.apply(setup, &phrases, &lines);
     Ok(web::Json(reshape(&app, *id, current.revision, &said.what(), &edit, |_| Ok(())).await?))
 }

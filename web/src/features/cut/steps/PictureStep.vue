@@ -141,7 +141,9 @@ useEventListener(document, 'keydown', (event) => {
                 v-if="cut.film.hasSound"
                 :checked="cut.film.soundOn"
                 data-test="film-sound"
-                @change="(event: { target: { checked?: boolean } }) => actions.filmSound(event.target.checked === true)"
+                @change="
+                  (event: { target: { checked?: boolean } }) => actions.filmSound({ on: event.target.checked === true })
+                "
                 >hear its own sound</a-checkbox
               >
               <button class="plain soft" @click="actions.dropFilm()">take it away</button>

@@ -55,6 +55,11 @@ function edges(start: number, end: number) {
     })
 }
 const passage = computed(() => props.listening.passage.value)
+/** Raises or lowers the bed in the marked passage, and nowhere else. */
+function sweep(byDb: number) {
+  const at = passage.value
+  if (at) void props.actions.sweep(at.fromS, at.toS, byDb)
+}
 const change = (index: number, what: LevelChange) => void props.actions.setLevel(index, what)
 
 function zoom(by: number) {
@@ -68,7 +73,9 @@ onKeyStroke(['+', '-', '[', ']'], (event) => {
   const { shape } = plan.value
   const now = level.value
   if (event.key === '+' || event.key === '-') {
+    if (!now && passage.value) sweep(event.key === '+' ? 1 : -1)
     if (!now || now.kind === 'fadeIn' || now.kind === 'fadeOut') return
+    if (now.kind === 'sweep') return change(now.index, { gainDb: now.gainDb + (event.key === '+' ? 1 : -1) })
     const by = (event.key === '+') === (now.kind !== 'emphasis') ? -1 : 1
     change(now.index, { underSpeechDb: Math.min(60, Math.max(0, now.underSpeechDb + by)) })
   } else {
@@ -107,8 +114,15 @@ const place = computed(() => {
       >
         {{ figures ? 'hide the figures' : 'figures, pocket, ambiences, loudness' }} <kbd>G</kbd>
       </button>
+      <span v-if="passage" class="soft">
+        bed in the passage:
+        <button class="plain" :disabled="busy" data-test="sweep-down" @click="sweep(-1)">
+          1 dB lower <kbd>−</kbd>
+        </button>
+        <button class="plain" :disabled="busy" data-test="sweep-up" @click="sweep(1)">higher <kbd>+</kbd></button>
+      </span>
       <span v-if="passage && plan?.phrases.length" class="soft">
-        voice in the passage:
+        voice in it:
         <button
           class="plain"
           :disabled="busy"
@@ -137,7 +151,11 @@ const place = computed(() => {
         v-if="figures"
         :cut="cut"
         :busy="busy"
+        :position-s="listening.positionS.value"
         @shape="(shape) => actions.setShape(shape)"
+        @voice="(edit) => actions.editVoice(edit)"
+        @film="(what) => actions.filmSound(what)"
+        @film-handover="(atS, toBed) => actions.filmHandover(atS, 2, toBed)"
         @ambience="(index, what) => actions.changeAmbience(index, what)"
         @drop-ambience="(index) => actions.dropAmbience(index)"
         @bring-ambience="(file) => actions.send('ambiences', file, () => undefined)"
@@ -167,8 +185,8 @@ const place = computed(() => {
           />
           <div v-if="phrase !== null && level.kind === 'dip'" class="card emphasis">
             <b>Phrase {{ phrase + 1 }}</b>
-            <button class="plain" :disabled="busy" data-test="emphasise" @click="actions.emphasise(phrase ?? 0, 4)">
-              4 dB deeper under this one
+            <button class="plain" :disabled="busy" data-test="emphasise" @click="actions.emphasise(phrase ?? 0)">
+              deeper under this one
             </button>
             <button class="plain" :disabled="busy" @click="edges(-0.05, 0)">begins earlier</button>
             <button class="plain" :disabled="busy" @click="edges(0.05, 0)">later</button>

@@ -1,0 +1,63 @@
+//! The film's own sound: its level, what it does while somebody speaks, and where it is heard.
+
+use super::ambience::rule_levels;
+use super::{Layer, Role, SpeechRule};
+use crate::fit::Passage;
+use crate::shape::{FadeShape, LevelObject};
+use serde::{Deserialize, Serialize};
+
+/// What somebody wants of the film's own sound.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase", default)]
+pub struct FilmWish {
+    /// Gain over the sound as it came in, in dB.
+    pub gain_db: f64,
+    /// What it does while somebody speaks.
+    pub rule: SpeechRule,
+    /// Where it is heard; all over the cut without one.
+    pub place: Option<Passage>,
+}
+
+impl Default for FilmWish {
+    fn default() -> Self {
+        Self { gain_db: 0.0, rule: SpeechRule::Untouched, place: None }
+    }
+}
+
+/// The film's own sound with what is wanted of it.
+#[derive(Clone, Copy)]
+pub struct FilmInput<'a> {
+    /// Name of the sound.
+    pub sound: &'a str,
+    /// What is wanted.
+    pub wish: &'a FilmWish,
+}
+
+impl FilmWish {
+    /// Where it is heard on a cut of a length.
+    pub fn heard(&self, length_samples: u64) -> Passage {
+        let place = self.place.unwrap_or(Passage { start_samples: 0, end_samples: Passage::OPEN_END });
+        let start_samples = place.start_samples.min(length_samples);
+        Passage { start_samples, end_samples: place.end_samples.clamp(start_samples, length_samples) }
+    }
+}
+
+/// The layer of the film's own sound. `handed` is over how many samples a bed gives over to it,
+/// and it to a bed.
+pub fn layer(input: &FilmInput<'_>, handed: (Option<u64>, Option<u64>), spoken: &[(u64, u64)], length_samples: u64) -> Layer {
+    /// Where it begins or ends by itself: twelve pictures of 25 a second (common practice for a hard change).
+    const HARD: u64 = 23_040;
+    let FilmWish { gain_db, rule, .. } = *input.wish;
+    let place = input.wish.heard(length_samples);
+    let long = place.end_samples - place.start_samples;
+    let mut levels = rule_levels(gain_db, rule, 0.0, spoken, length_samples);
+    let fade = |handed: Option<u64>, inner: bool| handed.unwrap_or(if inner { HARD } else { 0 }).min(long / 2);
+    let (fade_in, fade_out) = (fade(handed.0, place.start_samples > 0), fade(handed.1, place.end_samples < length_samples));
+    if fade_in > 0 {
+        levels.push(LevelObject::FadeIn { start_samples: place.start_samples, length_samples: fade_in, shape: FadeShape::EqualPower, by_hand: false });
+    }
+    if fade_out > 0 {
+        levels.push(LevelObject::FadeOut { end_samples: place.end_samples, length_samples: fade_out, shape: FadeShape::EqualPower, by_hand: false });
+    }
+    Layer { role: Role::Film, sound: input.sound.to_owned(), fitting: None, piece: None, levels, pocket: None, ambience: None }
+}

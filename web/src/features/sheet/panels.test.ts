@@ -1,0 +1,105 @@
+import { mount } from '@vue/test-utils'
+import antd from 'ant-design-vue'
+import { describe, expect, it } from 'vitest'
+import type { CutView, LevelView, ShapeView } from '../../shared/http'
+import FiguresPanel from './FiguresPanel.vue'
+import LevelCard from './LevelCard.vue'
+
+const shape: ShapeView = {
+  underSpeechDb: 20,
+  aloneDb: 7,
+  easeS: 1.2,
+  leastGapS: 2.4,
+  fadeShape: 'equalPower',
+  evenVoice: false,
+}
+const forms = {
+  opening: { fallS: 4, slope: 'sharplyThenGently', enters: 0.5 },
+  closing: { riseS: 4, slope: 'gentlyThenSharply' },
+}
+const pocketChoices = [{ words: 'no pocket' }, { words: 'gentle', pocket: { depthDb: 5.5, q: 1.4, centreHz: 1400 } }]
+const swell: LevelView = {
+  index: 4,
+  kind: 'swell',
+  startS: 8,
+  endS: 14,
+  riseS: 1.2,
+  fallS: 1.2,
+  underSpeechDb: 7,
+  gainDb: -9,
+  riseSlope: 'one',
+  fallSlope: 'one',
+  byHand: false,
+}
+
+function cut(levels: LevelView[] = [swell], more: Partial<ShapeView> = {}): CutView {
+  const phrases = [{ startS: 6, endS: 8 }]
+  const plan = { shape: { ...shape, ...more }, levels, phrases, ambiences: [], forms, pocketChoices }
+  return { lengthS: 60, plan, bed: {}, film: null } as unknown as CutView
+}
+const global = { plugins: [antd] }
+
+describe('the figures', () => {
+  const panel = (one = cut()) => mount(FiguresPanel, { props: { cut: one, busy: false, positionS: 12 }, global })
+
+  it('move bed and voice against each other with one knob, within what is sensible', async () => {
+    const one = panel(cut([], { underSpeechDb: 40 }))
+    await one.get('[data-test=more-voice]').trigger('click')
+    expect(one.emitted('shape')).toEqual([[{ ...shape, underSpeechDb: 40, aloneDb: 8 }]])
+  })
+
+  it('ask for the forms that the server knows, and take them back', async () => {
+    const one = panel()
+    await one.get('[data-test=opening]').trigger('change')
+    expect(one.emitted('shape')?.[0]).toEqual([{ ...shape, opening: forms.opening }])
+    const open = panel(cut([], { opening: forms.opening as ShapeView['opening'] }))
+    await open.get('[data-test=opening]').trigger('change')
+    expect(open.emitted('shape')?.[0]).toEqual([{ ...shape, opening: null }])
+  })
+
+  it('let the voice enter after the bed has been alone', async () => {
+    const one = panel()
+    await one.get('[data-test=enter]').trigger('click')
+    expect(one.emitted('voice')).toEqual([[{ do: 'enter', aloneS: 6, on: 'downbeat' }]])
+  })
+
+  it('show a film sound only where there is one', () => {
+    expect(panel().find('[data-test=film-sound]').exists()).toBe(false)
+    const film = { hasSound: true, soundOn: true, gainDb: 0, rule: 'low', heardFromS: 0, heardUntilS: 20 }
+    const one = panel({ ...cut(), film } as unknown as CutView)
+    expect(one.get('[data-test=film-sound]').text()).toContain('0:20.0')
+  })
+})
+
+describe('the card of a level', () => {
+  const card = (level: LevelView, all = [level]) =>
+    mount(LevelCard, { props: { cut: cut(all), level, busy: false }, global })
+
+  it('says only what was changed', async () => {
+    const one = card(swell)
+    await one.get('[data-test=level-apply]').trigger('click')
+    expect(one.emitted('change')).toBeUndefined()
+    await one.get('[data-test=level-db]').setValue('3')
+    await one.get('[data-test=level-apply]').trigger('click')
+    expect(one.emitted('change')).toEqual([[{ underSpeechDb: 3 }]])
+  })
+
+  it('sets the others of its kind alike, and leaves other kinds alone', async () => {
+    const others: LevelView[] = [
+      { ...swell, index: 5 },
+      { ...swell, index: 6, kind: 'dip' },
+    ]
+    const one = card(swell, [swell, ...others])
+    const button = one.findAll('button').find((b) => b.text() === 'Set all 2 so')
+    await button?.trigger('click')
+    expect(one.emitted('change')).toEqual([[{ underSpeechDb: 7, also: [5] }]])
+  })
+
+  it('raises or lowers a passage, and can take that away', async () => {
+    const one = card({ ...swell, kind: 'sweep', gainDb: -3, byHand: true, riseS: 0, fallS: 0 })
+    await one.get('[data-test=sweep-db]').setValue('-5')
+    await one.get('[data-test=level-apply]').trigger('click')
+    expect(one.emitted('change')).toEqual([[{ gainDb: -5 }]])
+    expect(one.get('[data-test=give-back]').text()).toBe('Take it away')
+  })
+})

@@ -1,0 +1,41 @@
+import { mount } from '@vue/test-utils'
+import { InputNumber } from 'ant-design-vue'
+import { describe, expect, it } from 'vitest'
+import NumberField from './NumberField.vue'
+
+function field(value: number | null, more: Record<string, unknown> = {}) {
+  return mount(NumberField, {
+    props: { value, label: 'Decibels', min: 0, max: 40, ...more },
+    global: { components: { AInputNumber: InputNumber } },
+  })
+}
+
+describe('a number field', () => {
+  it('says a typed number once, when it is done', async () => {
+    const one = field(20)
+    const input = one.get('input')
+    expect(input.attributes('aria-label')).toBe('Decibels')
+    await input.setValue('1')
+    await input.setValue('12')
+    expect(one.emitted('set')).toBeUndefined()
+    await input.trigger('blur')
+    expect(one.emitted('set')).toEqual([[12]])
+  })
+
+  it('says nothing where nothing changed or nothing makes sense', async () => {
+    const one = field(20)
+    const input = one.get('input')
+    await input.trigger('blur')
+    await input.setValue('loud')
+    await input.trigger('blur')
+    expect(one.emitted('set')).toBeUndefined()
+    expect(one.emitted('clear')).toBeUndefined()
+  })
+
+  it('may be emptied where that means something', async () => {
+    const one = field(3, { clears: true })
+    await one.get('input').setValue('')
+    await one.get('input').trigger('blur')
+    expect(one.emitted('clear')).toHaveLength(1)
+  })
+})
