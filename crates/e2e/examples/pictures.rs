@@ -25,15 +25,10 @@ async fn main() -> Result<(), BrowserError> {
         }
         tokio::time::sleep(Duration::from_millis(1800)).await;
         if let Some(selector) = click {
-            browser
-                .client()
-                .find_all(fantoccini::Locator::Css(selector))
-                .await?
-                .into_iter()
-                .nth(3)
-                .ok_or_else(|| BrowserError::Missing(selector.into()))?
-                .click()
-                .await?;
+            // The fourth of many stands in the middle of the page.
+            let all = browser.client().find_all(fantoccini::Locator::Css(selector)).await?;
+            let chosen = all.into_iter().take(4).last().ok_or_else(|| BrowserError::Missing(selector.into()))?;
+            chosen.click().await?;
             tokio::time::sleep(Duration::from_millis(700)).await;
         }
         browser.picture(&Path::new(folder).join(format!("{name}.png"))).await?;

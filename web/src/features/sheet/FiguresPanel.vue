@@ -178,7 +178,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           data-test="alone-s"
           @set="(n) => (aloneS = n)"
         />
-        s, the voice
+        s, then the voice enters
         <a-select v-model:value="entry" :options="ENTRIES" size="small" aria-label="What the voice waits for" />
         <button
           class="plain"
@@ -375,7 +375,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
 }
 .card p :deep(.ant-select) {
   min-width: 92px;
-  max-width: 168px;
+  max-width: 100%;
 }
 .wide {
   width: 100%;

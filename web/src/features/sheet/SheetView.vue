@@ -61,6 +61,8 @@ function up(event: PointerEvent) {
 /** A wedge that is being dragged: along for its length, up and down for its level. */
 const wedge = ref<{ pin: Hairpin; line: number; x: number; y: number; dx: number; dy: number } | null>(null)
 const WEDGE_PX_PER_DB = 4
+/** Where the words of a mark stand, in px below the middle of the band. */
+const MARK_BELOW: Partial<Record<LevelView['kind'], number>> = { emphasis: ROWS.words + 17 - ROWS.band, sweep: 16 }
 
 function grabWedge(event: PointerEvent, pin: Hairpin, line: number) {
   ;(event.currentTarget as SVGElement).setPointerCapture(event.pointerId)
@@ -198,11 +200,11 @@ function shade(line: { index: number; startS: number; endS: number }) {
           :key="`k${mark.level.index}`"
           :class="['hairpin', { hand: mark.level.byHand, selected: mark.level.index === selected }]"
         >
-          <path v-if="mark.level.kind === 'sweep'" :d="`M${mark.x} ${ROWS.band + 24}v4h${mark.width}v-4`" />
+          <path v-if="mark.level.kind === 'sweep'" :d="`M${mark.x} ${ROWS.band + 20}v3h${mark.width}v-3`" />
           <text
             :x="mark.level.kind === 'fadeOut' ? Math.min(mark.x, sheet.right - 90) : mark.x"
-            :y="mark.level.kind === 'emphasis' ? ROWS.words + 17 : ROWS.band + (mark.level.kind === 'sweep' ? 39 : 31)"
-            class="mark-text"
+            :y="ROWS.band + (MARK_BELOW[mark.level.kind] ?? 31)"
+            :class="['mark-text', { within: mark.level.kind === 'sweep' }]"
             data-test="level-mark"
             @click="emit('select', mark.level, mark.x, line.index * sheet.lineHeight + ROWS.hairpins)"
           >
@@ -213,8 +215,8 @@ function shade(line: { index: number; startS: number; endS: number }) {
           v-for="bed in line.entering"
           :key="`e${bed.x}`"
           :x="bed.x"
-          :y="ROWS.band + 31"
-          class="entering"
+          :y="ROWS.band - 10"
+          class="entering within"
           data-test="entering"
         >
           {{ bed.text }}
@@ -332,6 +334,11 @@ function shade(line: { index: number; startS: number; endS: number }) {
 .mark-text {
   cursor: pointer;
   fill: var(--soft);
+}
+.within {
+  stroke: var(--ground);
+  stroke-width: 3;
+  paint-order: stroke;
 }
 .entering {
   font-size: 11px;
