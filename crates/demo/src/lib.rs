@@ -4,6 +4,7 @@
 //!
 //! Music is composed here as notes ([`score`], [`beds`]) and played by a SoundFont player with
 //! the SoundFont of Debian's package `timgm6mb-soundfont`; the voice is Debian's `espeak-ng`. The
+//! [`rooms`] are noise and small sounds, the
 //! [`film`] is drawn here and encoded by `ffmpeg`. [`shelf`] holds the music of the stand-in supplier.
 
 #![forbid(unsafe_code)]
@@ -13,6 +14,7 @@ mod arrange;
 pub mod beds;
 pub mod film;
 mod narration;
+pub mod rooms;
 mod scenario;
 pub mod score;
 pub mod shelf;

@@ -7,16 +7,19 @@ use crate::features::cuts::store as cuts;
 use crate::features::picture::{attach_film, describe};
 use crate::features::sounds::store as sounds;
 use crate::features::voice::attach_take;
+use crate::jobs::{Task, queue};
 use crate::problem::Problem;
 use jaunty_core::picture::{Line, MomentKind, Picture};
+use jaunty_core::plan::{AmbienceWish, Role, SpeechRule};
 use jaunty_core::units::{FrameRate, samples_from_seconds, seconds_from_samples};
-use jaunty_demo::{CUT, LINES, beds, film, narration};
+use jaunty_demo::{CUT, LINES, beds, film, narration, rooms};
 use jaunty_media::write_wav;
 use std::path::{Path, PathBuf};
 
 /// The files of the scenario.
 struct Files {
     beds: Vec<PathBuf>,
+    rooms: Vec<PathBuf>,
     voice: PathBuf,
     film: PathBuf,
 }
@@ -28,7 +31,8 @@ fn rate() -> Result<FrameRate, Problem> {
 /// Makes the files of the scenario in `folder`, those that are not there yet.
 fn make_files(folder: &Path) -> Result<Files, Problem> {
     std::fs::create_dir_all(folder)?;
-    let mut made = Files { beds: Vec::new(), voice: folder.join("Narration, first take.wav"), film: folder.join("The Market Hall Clock, proxy.webm") };
+    let mut made =
+        Files { beds: Vec::new(), rooms: Vec::new(), voice: folder.join("Narration, first take.wav"), film: folder.join("The Market Hall Clock, proxy.webm") };
     for score in [beds::copper_escapement(), beds::seven_lanterns(), beds::bench_lamp()] {
         let path = folder.join(format!("{}.wav", score.title));
         if !path.exists() {
@@ -36,6 +40,14 @@ fn make_files(folder: &Path) -> Result<Files, Problem> {
             write_wav(&path, &played.sound)?;
         }
         made.beds.push(path);
+    }
+    for make in [rooms::workshop, rooms::square] {
+        let room = make();
+        let path = folder.join(format!("{}.wav", room.title));
+        if !path.exists() {
+            write_wav(&path, &room.sound)?;
+        }
+        made.rooms.push(path);
     }
     if !made.voice.exists() {
         let length_s = seconds_from_samples(rate()?.samples_from_frames(CUT.length_frames));
@@ -77,12 +89,29 @@ pub async fn load(app: &App, folder: &Path) -> Result<bool, Problem> {
     for path in &files.beds {
         stored.push(store(app, path).await?);
     }
+    // The workshop under its shots, the square from noon on; both low while the narrator speaks.
+    let mut ambiences = Vec::new();
+    for (path, (from, until)) in files.rooms.iter().zip([(362, Some(1060)), (1935, None)]) {
+        let UsedSound { hash, name } = store(app, path).await?;
+        let sample = |frame: u64| rate.samples_from_frames(frame);
+        let (start_samples, end_samples) = (sample(from), until.map(sample));
+        ambiences.push(AmbienceWish { hash, name, under_speech_db: 16.0, rule: SpeechRule::Low, start_samples, end_samples });
+    }
     let line = |l: &jaunty_demo::Line| Line { start_samples: samples_from_seconds(l.start_s), words: l.words.to_owned() };
     // The bed of the scenario is settled; the others stand beside it to be compared.
-    let setup = Setup { bed: stored.first().cloned(), lines: LINES.iter().map(line).collect(), ..Setup::new(picture) };
+    let setup = Setup { bed: stored.first().cloned(), lines: LINES.iter().map(line).collect(), ambiences: ambiences.clone(), ..Setup::new(picture) };
     let id = cuts::insert(&app.pool, CUT.title, &setup).await?;
+    for one in ambiences {
+        let what = format!("hear \"{}\"", one.name);
+        queue::add(&app.pool, id, &Task::Read { sound: one.hash, role: Role::Ambience, what }).await?;
+    }
     let voice = store(app, &files.voice).await?;
-    attach_take(app, id, Take { hash: voice.hash, name: voice.name, at_samples: 0, origin: TakeOrigin::File, edits: Vec::new() }).await?;
+    attach_take(
+        app,
+        id,
+        Take { hash: voice.hash, name: voice.name, at_samples: 0, origin: TakeOrigin::File, edits: Vec::new(), cleaned: None, cleaned_on: false },
+    )
+    .await?;
     for bed in stored {
         attach_bed(app, id, bed, None).await?;
     }

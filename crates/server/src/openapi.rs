@@ -48,6 +48,7 @@ use utoipa::OpenApi;
         voice::upload_take,
         voice::use_take,
         voice::drop_take,
+        voice::clean_take,
         voice::drop_piece,
         voice::speak_lines,
         voice::stand_in_microphone,

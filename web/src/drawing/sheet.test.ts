@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import type { CutView, FittingView, LevelView } from '../shared/http'
 import { clipped, thinned } from './fit'
 import { bandPath, height } from './band'
-import { layoutSheet, ROWS } from './sheet'
+import { ambienceRows, layoutSheet, ROWS } from './sheet'
 import { layoutMap, leftOut, nearest } from './map'
 
 const swell: LevelView = {
@@ -189,6 +189,23 @@ describe('the sheet', () => {
     expect(sheet.lines[1]?.splices[0]).toMatchObject({ label: '6 › 22', x: sheet.x(1, 12) })
     expect(sheet.lines[0]?.letters[0]?.text).toBe('A')
     expect(sheet.lines[2]?.ringOut).toBeCloseTo(sheet.x(2, 28))
+  })
+
+  it('lays out only what is seen, and knows how much there is', () => {
+    const hour = { ...cut(), lengthS: 3600, lengthFrames: 90_000 }
+    const part = layoutSheet(hour, null, 15, 1062, 116, { first: 99, last: 106 })
+    expect([part.count, part.lines.length, part.lines[0]?.startS]).toEqual([240, 8, 99 * 15])
+    expect(layoutSheet(hour, null, 15, 1062, 116, { first: 500, last: 510 }).lines).toHaveLength(1)
+    expect(part.lines[0]).toEqual(layoutSheet(hour, null, 15, 1062, 116).lines[99])
+  })
+
+  it('lets ambiences that are never heard at once share a row', () => {
+    const places = [
+      { startS: 0, endS: 20 },
+      { startS: 10, endS: 30 },
+      { startS: 20, endS: null },
+    ]
+    expect(ambienceRows(places)).toEqual([0, 1, 0])
   })
 
   it('marks the splices of every bed of the cut', () => {

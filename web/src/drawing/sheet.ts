@@ -9,7 +9,10 @@ import { bandPath, loudestOf } from './band'
 import { clipped, textWidth, thinned, type Label } from './fit'
 
 /** Rows of one line, in px from its top. */
-export const ROWS = { shots: 10, letters: 26, band: 53, bandHalf: 19, hairpins: 84, words: 102 } as const
+export const ROWS = { shots: 10, letters: 25, band: 51, bandHalf: 19, hairpins: 81, words: 98 } as const
+/** Height of a line up to its words, and of each row of ambiences below them. */
+export const LINE_PX = 108
+export const AMBIENCE_PX = 8
 const LEFT = 44
 const RIGHT = 18
 /** Size of the names of shots and moments. */
@@ -42,6 +45,8 @@ export interface AmbienceBand {
   x: number
   width: number
   y: number
+  /** Its name, where it begins to be seen. */
+  label: string | null
   thin: { x: number; width: number }[]
 }
 
@@ -80,7 +85,10 @@ export interface SheetLine {
 }
 
 export interface SheetLayout {
+  /** Those that are seen. */
   lines: SheetLine[]
+  /** How many there are in all. */
+  count: number
   lineHeight: number
   /** Px of a time within its line. */
   x: (line: number, seconds: number) => number
@@ -96,17 +104,21 @@ export function layoutSheet(
   secondsPerLine: number,
   width: number,
   lineHeight: number,
+  /** Lines that are seen; all of them without. */
+  seen: { first: number; last: number } = { first: 0, last: Infinity },
 ): SheetLayout {
   const scale = scaleLinear([0, secondsPerLine], [LEFT, Math.max(LEFT + 100, width - RIGHT)])
   const count = Math.max(1, Math.ceil(cut.lengthS / secondsPerLine - 1e-6))
   const x = (line: number, seconds: number) => scale(seconds - line * secondsPerLine)
   const loudest = waveform ? loudestOf(waveform.peaks) : 0
-  const lines = Array.from({ length: count }, (_, index) =>
-    layoutLine(cut, waveform, loudest, index, secondsPerLine, (s) => x(index, s)),
+  const first = Math.min(Math.max(0, seen.first), count - 1)
+  const last = Math.min(count - 1, Math.max(first, seen.last))
+  const lines = Array.from({ length: last - first + 1 }, (_, k) =>
+    layoutLine(cut, waveform, loudest, first + k, secondsPerLine, (s) => x(first + k, s)),
   )
   const seconds = (line: number, px: number) =>
     Math.min(cut.lengthS, Math.max(0, line * secondsPerLine + Math.min(secondsPerLine, Math.max(0, scale.invert(px)))))
-  return { lines, lineHeight, x, seconds, left: LEFT, right: scale(secondsPerLine) }
+  return { lines, count, lineHeight, x, seconds, left: LEFT, right: scale(secondsPerLine) }
 }
 
 function layoutLine(
@@ -124,6 +136,7 @@ function layoutLine(
   const here = (s: number) => s >= startS - edgeS && s < startS + secondsPerLine - edgeS
   const right = x(startS + secondsPerLine)
   const plan = cut.plan
+  const rows = ambienceRows(plan?.ambiences ?? [])
   const fittings = (plan?.parts ?? []).flatMap((part) => part.fitting ?? [])
   const barLines = (plan?.barLines ?? []).filter((bar) => here(bar.atS))
   const splices = fittings
@@ -163,7 +176,9 @@ function layoutLine(
       // Near the end of a line the name stands before its place.
       return [{ x: Math.min(x(part.startS), right - textWidth(text, 11)), text }]
     }),
-    ambiences: (plan?.ambiences ?? []).flatMap((one, k) => ambienceBand(one, k, plan?.phrases ?? [], startS, endS, x)),
+    ambiences: (plan?.ambiences ?? []).flatMap((one, k) =>
+      ambienceBand(one, k, rows[k] ?? 0, plan?.phrases ?? [], startS, endS, x),
+    ),
     words: (plan?.phrases ?? []).flatMap((phrase, k) => words(phrase, k, startS, endS, x)),
     ringOut,
   }
@@ -261,9 +276,22 @@ function levelMark(level: LevelView, startS: number, endS: number, x: (s: number
 
 type Ambience = CutView['plan']['ambiences'][number]
 
+/** The row of each ambience: those that are never heard at once share one. */
+export function ambienceRows(all: readonly Pick<Ambience, 'startS' | 'endS'>[]): number[] {
+  const rows: [number, number][][] = []
+  return all.map((one) => {
+    const [from, to] = [one.startS, one.endS ?? Infinity]
+    const free = rows.findIndex((row) => row.every(([a, b]) => to <= a || from >= b))
+    const row = free < 0 ? rows.push([]) - 1 : free
+    rows[row]?.push([from, to])
+    return row
+  })
+}
+
 function ambienceBand(
   one: Ambience,
   index: number,
+  row: number,
   phrases: readonly { startS: number; endS: number }[],
   startS: number,
   endS: number,
@@ -282,6 +310,10 @@ function ambienceBand(
     at = Math.max(at, b)
   }
   if (at < to) between.push([at, to])
+  // A beginning too short to write on has its name on the next line.
+  const NAMED_PX = 70
+  const before = one.startS < startS ? x(startS) - x(one.startS) : 0
+  const named = before < NAMED_PX && x(to) - x(from) >= NAMED_PX
   const thin = one.rule === 'untouched' ? [] : one.rule === 'onlyUnder' ? between : spoken
   return [
     {
@@ -289,7 +321,8 @@ function ambienceBand(
       name: one.name,
       x: x(from),
       width: x(to) - x(from),
-      y: ROWS.words + 10 + index * 9,
+      y: ROWS.words + 8 + row * AMBIENCE_PX,
+      label: named ? bare(one.name) : null,
       thin: thin.map(([a, b]) => ({ x: x(a), width: x(b) - x(a) })),
     },
   ]

@@ -962,6 +962,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/takes/{hash}/clean": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Takes the steady noise out of a take, or hears it as it came. It is made once, in the background. */
+        put: operations["clean_take"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/takes/{hash}/use": {
         parameters: {
             query?: never;
@@ -1406,6 +1423,11 @@ export interface components {
              * @description The revision that the client saw.
              */
             revision: number;
+        };
+        /** @description Whether the steady noise of a take is taken out. */
+        CleanTake: {
+            /** @description Taken out, or heard as it came. */
+            on: boolean;
         };
         /** @description A splice close up. Times are seconds from the bar line that is entered, as heard in the cut. */
         CloseUpView: {
@@ -2922,6 +2944,11 @@ export interface components {
             lengthS?: number | null;
             /** @description Its name. */
             name: string;
+            /**
+             * Format: float
+             * @description Level of the room between its phrases, in dBFS.
+             */
+            noiseFloorDbfs?: number | null;
             /** @description How it came to be. */
             origin: components["schemas"]["TakeOrigin"];
             /** @description Its phrases, on the cut; none until it has been read. */
@@ -2929,6 +2956,8 @@ export interface components {
             soundsLike?: components["schemas"]["KindView"] | null;
             /** @description Whether anything of it is heard. */
             used: boolean;
+            /** @description Whether its steady noise is taken out. */
+            withoutNoise: boolean;
         };
         /** @description One term of what a splice costs. */
         TermView: {
@@ -4825,6 +4854,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutView"];
+                };
+            };
+        };
+    };
+    clean_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CleanTake"];
+            };
+        };
         responses: {
             200: {
                 headers: {

@@ -31,15 +31,19 @@ pub struct Finding {
 }
 
 /// What [`findings`] looks at, as sentences that hold when it finds nothing.
-pub const LOOKED_AT: [&str; 7] = [
+pub const LOOKED_AT: [&str; 8] = [
     "The bed may be used for what this cut is for, as far as its terms are known.",
     "The cut has a bed, and the bed lasts to the end of the picture.",
     "Nothing hangs past the picture, and no phrase is cut off by its end.",
     "The bed keeps at least 18 dB under the voice while it speaks.",
+    "The phrases of the voice are alike in loudness, within 6 dB.",
     "Every splice is one that nobody should notice.",
     "The bed's own ending is kept, when it has one.",
     "The beat that the splices lie on is certain.",
 ];
+
+/// Phrases that differ by more than this want evening, in dB (common practice: voice pieces are alike).
+const UNEVEN_DB: f64 = 6.0;
 
 /// Looks a plan over. `reading` is the bed's, when there is one; `objections` say why the bed may
 /// not be used for what the cut is for ([`crate::terms::objection`]).
@@ -63,6 +67,10 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
             "A phrase is cut off by the end of the picture.".into(),
             "Make the cut longer or the narration shorter.",
         );
+    }
+    if let Some(uneven) = plan.uneven_db.filter(|db| *db > UNEVEN_DB) {
+        let text = format!("The loudest phrase lies {uneven:.0} dB over the softest one.");
+        add(Weight::Note, plan.phrases.first().map_or(0, |p| p.start_samples), text, "Even the phrases out at Shape, among the figures.");
     }
     for object in plan.beds().flat_map(crate::plan::Layer::heard_levels) {
         if let LevelObject::Dip { start_samples, under_speech_db, .. } = *object

@@ -87,6 +87,9 @@ pub struct Plan {
     pub layers: Vec<Layer>,
     /// The phrases that the levels were set for, in samples of the cut.
     pub phrases: Vec<Phrase>,
+    /// How far the loudest phrase lies over the softest one, as they are heard, in dB.
+    #[serde(default)]
+    pub uneven_db: Option<f64>,
     /// What happens to the whole.
     #[serde(default)]
     pub master: Option<Master>,
@@ -98,7 +101,7 @@ pub struct Plan {
 impl Plan {
     /// A plan of silence.
     pub fn empty(length_samples: u64) -> Self {
-        Self { length_samples, layers: Vec::new(), phrases: Vec::new(), master: None, fitted_under: String::new() }
+        Self { length_samples, layers: Vec::new(), phrases: Vec::new(), uneven_db: None, master: None, fitted_under: String::new() }
     }
 
     /// The beds; the first is the one at hand.
@@ -216,7 +219,15 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     layers.extend(inputs.film.map(|film| film::layer(&film, film_handed, &spoken, length_samples)));
     let speech = shape::speech_lufs(&phrases, &speech_energies);
     layers.extend(inputs.ambiences.iter().map(|a| ambience::layer(a, &spoken, speech, length_samples)));
-    Plan { length_samples, layers, phrases, master: None, fitted_under: String::new() }
+    let uneven_db = if wishes.even_voice { None } else { uneven(&phrases, &speech_energies) };
+    Plan { length_samples, layers, phrases, uneven_db, master: None, fitted_under: String::new() }
+}
+
+/// How far the loudest phrase lies over the softest one, in dB.
+fn uneven(phrases: &[Phrase], speech: &[f64]) -> Option<f64> {
+    let loud = phrases.iter().filter_map(|p| shape::speech_lufs(std::slice::from_ref(p), speech));
+    let (low, high) = loud.fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), l| (low.min(l), high.max(l)));
+    (high >= low).then_some(high - low)
 }
 
 /// Trims that bring every phrase to the middle one's loudness, by 6 dB at most; under 1 dB nothing

@@ -6,9 +6,11 @@
 //! leaves the floor, because the swells that fill a gap are timed from its edges.
 
 mod align;
+mod clean;
 mod correct;
 
 pub use align::attach_words;
+pub use clean::without_noise;
 pub use correct::{PhraseEdit, corrected};
 
 use crate::reading::{Cancelled, Progress};

@@ -34,6 +34,11 @@ pub enum Task {
     },
     /// Speak the written lines where nobody speaks yet.
     Scratch,
+    /// Take steady noise out of a take.
+    Clean {
+        /// The take.
+        take: String,
+    },
     /// Fit every candidate, for comparing and listening.
     Compare,
 }

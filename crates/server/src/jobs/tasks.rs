@@ -20,7 +20,7 @@ use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, 
 use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
 use jaunty_core::shape::{LevelObject, ShapeWishes};
 use jaunty_core::sound::{Sound, Source};
-use jaunty_core::speech::{SpeechReading, corrected, read_speech};
+use jaunty_core::speech::{SpeechReading, corrected, read_speech, without_noise};
 use jaunty_core::voice::{Piece, lay};
 use jaunty_media::{DecodeError, PcmFile, film, speak, write_wav};
 use sha2::{Digest, Sha256};
@@ -101,6 +101,7 @@ pub async fn run(app: &App, job: &Claimed, report: Report) -> Result<(), TaskErr
         }
         Task::FilmSound { film } => film_sound(app, id, film, report).await,
         Task::Scratch => scratch(app, id, report).await,
+        Task::Clean { take } => clean(app, id, take, report).await,
         Task::Compare => compare(app, id, report).await,
     }
 }
@@ -224,6 +225,25 @@ async fn film_sound(app: &App, id: Uuid, hash: &str, report: Report) -> Result<(
     Ok(())
 }
 
+/// Takes the steady noise out of a take; the take as it came stays.
+async fn clean(app: &App, id: Uuid, hash: &str, report: Report) -> Result<(), TaskError> {
+    let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
+    let Some(take) = cut.setup.takes.into_iter().find(|t| t.hash == hash) else { return Ok(()) };
+    let file = app.working_file(hash).await?;
+    let told = report.clone();
+    let sound = blocking(move || without_noise(&file, &mut |doing, share| told.say(doing, share))).await??;
+    let cleaned = store_made(app, sound, &format!("{}, without noise", take.name)).await?;
+    read(app, &cleaned, Role::Ambience, report).await?;
+    replan(app, id, &format!("take the steady noise out of \"{}\"", take.name), |cut| {
+        for take in cut.setup.takes.iter_mut().filter(|t| t.hash == hash) {
+            (take.cleaned, take.cleaned_on) = (Some(cleaned.clone()), true);
+        }
+        Ok(())
+    })
+    .await?;
+    Ok(())
+}
+
 /// Speaks the written lines into one take and lays each of them where nobody speaks yet.
 async fn scratch(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
@@ -237,7 +257,15 @@ async fn scratch(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
         // An earlier scratch voice gives way to the new one.
         setup.pieces.retain(|p| p.scratch.is_none());
         setup.takes.retain(|t| t.origin != TakeOrigin::Scratch);
-        setup.takes.push(Take { hash: hash.clone(), name: name.to_owned(), at_samples: 0, origin: TakeOrigin::Scratch, edits: Vec::new() });
+        setup.takes.push(Take {
+            hash: hash.clone(),
+            name: name.to_owned(),
+            at_samples: 0,
+            origin: TakeOrigin::Scratch,
+            edits: Vec::new(),
+            cleaned: None,
+            cleaned_on: false,
+        });
         for (start, end, words) in spans {
             let piece = Piece { sound: hash.clone(), source_start_samples: start, source_end_samples: end, cut_start_samples: start, scratch: Some(words) };
             lay(&mut setup.pieces, piece, &[]);
@@ -403,13 +431,17 @@ impl Material {
     /// [`TaskError`] if a stored sound cannot be opened.
     pub async fn of(app: &App, setup: &Setup, current: &RevisionRow) -> Result<Self, TaskError> {
         let mut takes = HashMap::new();
+        let mut pieces = Vec::new();
         for piece in &setup.pieces {
-            if !takes.contains_key(&piece.sound)
+            // Read as it came, heard as it is wanted.
+            let heard = setup.takes.iter().find(|t| t.hash == piece.sound).map_or(piece.sound.as_str(), |t| t.heard());
+            if !takes.contains_key(heard)
                 && let Some(reading) = sounds::speech_reading(&app.pool, &piece.sound).await?
             {
                 let phrases = corrected(&reading.phrases, setup.edits(&piece.sound));
-                takes.insert(piece.sound.clone(), (app.working_file(&piece.sound).await?, SpeechReading { phrases, ..reading }));
+                takes.insert(heard.to_owned(), (app.working_file(heard).await?, SpeechReading { phrases, ..reading }));
             }
+            pieces.push(Piece { sound: heard.to_owned(), ..piece.clone() });
         }
         let film = match setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| Some((f.sound.clone()?, f.wish.clone()))) {
             Some((hash, wish)) => Some((hash.clone(), app.working_file(&hash).await?, wish)),
@@ -444,7 +476,7 @@ impl Material {
         Ok(Self {
             length_samples,
             lines: setup.lines.clone(),
-            pieces: setup.pieces.clone(),
+            pieces,
             takes,
             film,
             wishes: parts.iter().find(|p| p.laid.is_none()).map(|p| setup.asked(*p)).unwrap_or_default(),

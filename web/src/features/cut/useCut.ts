@@ -284,6 +284,12 @@ export function useCut(id: Ref<string>) {
           server.PUT('/api/cuts/{id}/takes/{hash}/use', { params: { path: { id: id.value, hash } }, body: { phrase } }),
         ),
       ),
+    cleanTake: (hash: string, on: boolean) =>
+      inTurn(() =>
+        answer(
+          server.PUT('/api/cuts/{id}/takes/{hash}/clean', { params: { path: { id: id.value, hash } }, body: { on } }),
+        ),
+      ),
     dropTake: (hash: string) =>
       change(() => answer(server.DELETE('/api/cuts/{id}/takes/{hash}', { params: { path: { id: id.value, hash } } }))),
     describe: (body: AskCut) => change(() => answer(server.PATCH('/api/cuts/{id}', { params: path(), body }))),

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
-import { layoutSheet, ROWS, type Hairpin } from '../../drawing/sheet'
+import { useElementSize, useScroll } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import { AMBIENCE_PX, ambienceRows, layoutSheet, LINE_PX, ROWS, type Hairpin } from '../../drawing/sheet'
 import type { CutView, LevelView, WaveformView } from '../../shared/http'
 import { clock, decibels } from '../../shared/words'
 
@@ -26,13 +26,25 @@ const { width, height } = useElementSize(holder)
 const lineCount = computed(() => Math.max(1, Math.ceil(props.cut.lengthS / props.secondsPerLine - 1e-6)))
 /** Lines share the height while they fit, and scroll when they do not. */
 const lineHeight = computed(() => {
-  const least = 112 + 9 * props.cut.plan.ambiences.length
+  const least = LINE_PX + AMBIENCE_PX * (1 + Math.max(-1, ...ambienceRows(props.cut.plan.ambiences)))
   return Math.max(least, Math.min(136, Math.floor((height.value || 700) / lineCount.value)))
 })
+/** An hour has hundreds of lines: only those that are seen are drawn, and one above and below. */
+const { y: scrolledPx } = useScroll(holder)
+const seen = computed(() => ({
+  first: Math.floor(scrolledPx.value / lineHeight.value) - 1,
+  last: Math.ceil((scrolledPx.value + (height.value || 700)) / lineHeight.value),
+}))
 const sheet = computed(() =>
-  layoutSheet(props.cut, props.waveform, props.secondsPerLine, width.value || 1000, lineHeight.value),
+  layoutSheet(props.cut, props.waveform, props.secondsPerLine, width.value || 1000, lineHeight.value, seen.value),
 )
 const playLine = computed(() => Math.min(lineCount.value - 1, Math.floor(props.positionS / props.secondsPerLine)))
+/** The page turns with the playhead. */
+watch(playLine, (line) => {
+  const top = line * lineHeight.value
+  const below = top + lineHeight.value > scrolledPx.value + height.value
+  if (holder.value && (top < scrolledPx.value || below)) holder.value.scrollTo?.({ top, behavior: 'smooth' })
+})
 
 const drag = ref<{ line: number; fromS: number } | null>(null)
 
@@ -108,7 +120,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
 
 <template>
   <div ref="holder" class="sheet" data-test="sheet">
-    <svg class="score" :width="width" :height="sheet.lines.length * sheet.lineHeight" aria-hidden="true">
+    <svg class="score" :width="width" :height="sheet.count * sheet.lineHeight" aria-hidden="true">
       <pattern id="hatch" width="5" height="6" patternUnits="userSpaceOnUse">
         <path d="M0 6 5 0" stroke="#6b6558" stroke-width="1" />
       </pattern>
@@ -232,6 +244,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
             height="5.500"
             class="thin"
           />
+          <text v-if="one.label" :x="one.x + 3" :y="one.y + 7" class="within">{{ one.label }}</text>
           <title>{{ one.name }}</title>
         </g>
         <g
@@ -346,6 +359,10 @@ function shade(line: { index: number; startS: number; endS: number }) {
 }
 .asked {
   font-weight: 700;
+}
+.ambience text {
+  font-size: 10px;
+  fill: var(--soft);
 }
 .ambience .thin {
   fill: var(--ground);

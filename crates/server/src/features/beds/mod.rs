@@ -187,7 +187,15 @@ pub async fn change_candidate(app: web::Data<App>, path: web::Path<(Uuid, String
     cuts::note(&app.pool, id, Some(body.revision), &what, |setup| {
         if spoken {
             setup.forget(&hash);
-            setup.takes.push(Take { hash: hash.clone(), name: name.clone(), at_samples: 0, origin: TakeOrigin::File, edits: Vec::new() });
+            setup.takes.push(Take {
+                hash: hash.clone(),
+                name: name.clone(),
+                at_samples: 0,
+                origin: TakeOrigin::File,
+                edits: Vec::new(),
+                cleaned: None,
+                cleaned_on: false,
+            });
         }
         if let Some(candidate) = setup.candidate(&hash) {
             candidate.opinion = body.opinion.or(candidate.opinion);

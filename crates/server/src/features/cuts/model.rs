@@ -440,6 +440,10 @@ pub struct TakeView {
     pub integrated_lufs: Option<f64>,
     /// Whether anything of it is heard.
     pub used: bool,
+    /// Whether its steady noise is taken out.
+    pub without_noise: bool,
+    /// Level of the room between its phrases, in dBFS.
+    pub noise_floor_dbfs: Option<f32>,
 }
 
 /// A phrase of a take.
@@ -1306,6 +1310,8 @@ async fn take_views(app: &App, setup: &Setup) -> Result<Vec<TakeView>, Problem> 
             phrases: reading.as_ref().map(|r| corrected(&r.phrases, &take.edits).iter().map(phrase).collect()),
             integrated_lufs: reading.as_ref().and_then(|r| r.loudness.integrated_lufs),
             used: setup.pieces.iter().any(|p| p.sound == take.hash),
+            without_noise: take.heard() != take.hash,
+            noise_floor_dbfs: reading.as_ref().map(|r| r.noise_floor_dbfs),
         });
     }
     Ok(views)

@@ -123,6 +123,19 @@ pub struct Take {
     /// What a person said about its phrases, in order.
     #[serde(default)]
     pub edits: Vec<PhraseEdit>,
+    /// Hash of the same sound without its steady noise, once that has been made.
+    #[serde(default)]
+    pub cleaned: Option<String>,
+    /// Whether that is heard.
+    #[serde(default)]
+    pub cleaned_on: bool,
+}
+
+impl Take {
+    /// The sound that is heard of it.
+    pub fn heard(&self) -> &str {
+        self.cleaned.as_deref().filter(|_| self.cleaned_on).unwrap_or(&self.hash)
+    }
 }
 
 /// The proxy film of a cut.
@@ -248,9 +261,11 @@ impl Setup {
     /// Whether a plan made for `other` is a plan for this as well, with all that is heard.
     pub fn sounds_like(&self, other: &Self) -> bool {
         let bed = self.bed.as_ref().map_or("", |b| &b.hash);
+        let takes = |setup: &Self| setup.takes.iter().map(|t| t.heard().to_owned()).collect::<Vec<_>>();
         let film = |setup: &Self| setup.film.as_ref().map(|f| f.wish.clone());
         self.bed == other.bed
             && film(self) == film(other)
+            && takes(self) == takes(other)
             && self.laid == other.laid
             && self.fitted_as(bed) == other.fitted_as(bed)
             && self.shape == other.shape

@@ -24,7 +24,7 @@ use uuid::Uuid;
 
 /// Mounts the feature.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(upload_take).service(use_take).service(drop_take).service(drop_piece).service(speak_lines).service(stand_in_microphone);
+    config.service(upload_take).service(use_take).service(drop_take).service(clean_take).service(drop_piece).service(speak_lines).service(stand_in_microphone);
 }
 
 /// Where a take lies and how it came to be.
@@ -54,7 +54,7 @@ pub async fn upload_take(app: web::Data<App>, id: web::Path<Uuid>, place: web::Q
     }
     sounds::insert(&app.pool, &stored.hash, &name, &extension(&name), stored.size_bytes).await?;
     let origin = if place.recorded.unwrap_or(false) { TakeOrigin::Recorded } else { TakeOrigin::File };
-    attach_take(&app, *id, Take { hash: stored.hash, name, at_samples, origin, edits: Vec::new() }).await?;
+    attach_take(&app, *id, Take { hash: stored.hash, name, at_samples, origin, edits: Vec::new(), cleaned: None, cleaned_on: false }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
@@ -119,6 +119,37 @@ pub async fn use_take(app: web::Data<App>, path: web::Path<(Uuid, String)>, body
         Some(index) => format!("use phrase {} of \"{}\"", index + 1, take.name),
     };
     replan(&app, id, &what, |cut| lay_take(&mut cut.setup.pieces, &take, reading.length_samples, &phrases, body.phrase)).await?;
+    Ok(web::Json(CutView::of(&app, id).await?))
+}
+
+/// Whether the steady noise of a take is taken out.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CleanTake {
+    /// Taken out, or heard as it came.
+    pub on: bool,
+}
+
+/// Takes the steady noise out of a take, or hears it as it came. It is made once, in the background.
+#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), request_body = CleanTake, responses((status = 200, body = CutView)))]
+#[put("/api/cuts/{id}/takes/{hash}/clean")]
+pub async fn clean_take(app: web::Data<App>, path: web::Path<(Uuid, String)>, body: web::Json<CleanTake>) -> Result<web::Json<CutView>, Problem> {
+    let (id, hash) = path.into_inner();
+    let cut = cuts::known(&app.pool, id).await?;
+    let take = cut.setup.takes.into_iter().find(|t| t.hash == hash).ok_or_else(|| Problem::not_found("take"))?;
+    if sounds::speech_reading(&app.pool, &hash).await?.is_none() {
+        return Err(Problem::bad_value("This take is still being read. Take its noise out when its phrases are known."));
+    }
+    if body.on && take.cleaned.is_none() {
+        queue::add_once(&app.pool, id, &Task::Clean { take: hash }).await?;
+    } else {
+        let what = if body.on { format!("take the steady noise out of \"{}\"", take.name) } else { format!("hear \"{}\" as it came", take.name) };
+        replan(&app, id, &what, |cut| {
+            cut.setup.takes.iter_mut().filter(|t| t.hash == hash).for_each(|t| t.cleaned_on = body.on);
+            Ok(())
+        })
+        .await?;
+    }
     Ok(web::Json(CutView::of(&app, id).await?))
 }
 

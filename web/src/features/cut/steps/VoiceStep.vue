@@ -176,6 +176,18 @@ useEventListener(
                 @click="actions.useTake(take.hash)"
                 >Use all of it</a-button
               >
+              <a-checkbox
+                v-if="take.phrases?.length && take.origin !== 'scratch'"
+                :checked="take.withoutNoise"
+                data-test="clean"
+                :title="
+                  take.noiseFloorDbfs != null
+                    ? `The room between the phrases lies at ${decibels(Math.round(take.noiseFloorDbfs))} dBFS.`
+                    : undefined
+                "
+                @change="actions.cleanTake(take.hash, !take.withoutNoise)"
+                >without its steady noise</a-checkbox
+              >
               <button class="plain soft" @click="drop(take.hash, bare(take.name))">take away</button>
             </span>
             <p v-if="take.soundsLike" class="warn">
@@ -310,7 +322,10 @@ useEventListener(
   border-bottom: 1px solid var(--line);
 }
 .takes .acts {
-  float: right;
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  justify-content: flex-end;
 }
 .takes b {
   font-family: var(--serif);
