@@ -193,3 +193,111 @@ async fn three_ambiences_keep_their_rules_and_the_whole_its_loudness() {
     // Undo by name.
     assert!(view["plan"]["undo"].as_str().unwrap().contains("pocket"), "{}", view["plan"]["undo"]);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_out() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Swept", "60").await;
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    stand.cut_when(&cut, fitted).await;
+    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
+    let first = stand.cut_when(&cut, |c| fitted(c) && levels(c, "swell").len() >= 3).await;
+
+    // A passage is marked on the sheet and lowered by key, three times: once the page has it, the file has it.
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/shape"))).await.unwrap();
+    browser.find("hairpin").await.unwrap();
+    let (x, y, width, height) = browser.find("line").await.unwrap().rectangle().await.unwrap();
+    let to = |share: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(120)), x: (x + share * width).round(), y: (y + height / 2.0).round() };
+    let drag = MouseActions::new("mouse".into())
+        .then(to(0.1))
+        .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+        .then(to(0.2))
+        .then(to(0.3))
+        .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+    browser.client().perform_actions(drag).await.unwrap();
+    browser.find("sweep-down").await.unwrap();
+    for _ in 0..3 {
+        browser.client().find(Locator::Css("body")).await.unwrap().send_keys("-").await.unwrap();
+    }
+    let swept = stand.cut_when(&cut, |c| levels(c, "sweep").first().is_some_and(|s| s["gainDb"] == -3.0)).await;
+    let sweep = levels(&swept, "sweep").remove(0);
+    let (from, to) = (sweep["startS"].as_f64().unwrap(), sweep["endS"].as_f64().unwrap());
+    let outside = |c: &Value| -> Vec<Value> { c["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["kind"] != "sweep").cloned().collect() };
+    let plain = |levels: Vec<Value>| -> Vec<Value> {
+        let bare = |mut l: Value| {
+            l.as_object_mut().unwrap().remove("index");
+            l
+        };
+        levels.into_iter().map(bare).collect()
+    };
+    assert_eq!(plain(outside(&first)), plain(outside(&swept)), "nothing else changed");
+    let sound = async |c: &Value, more: &str| {
+        let url = path(&format!("/revisions/{}/sound?fromSamples=0&lengthSamples=1440000{more}", c["plan"]["revision"]));
+        let bytes = reqwest::get(stand.server.url(&url)).await.unwrap().bytes().await.unwrap();
+        decode_to_sound(&FILES.with("swept.wav", &bytes)).unwrap()
+    };
+    let (before, after) = (sound(&first, "&hear=bed").await, sound(&swept, "&hear=bed").await);
+    let power = |s: &Sound, from: f64, to: f64| {
+        let part = &s.channels()[0][(from * 48_000.0) as usize..(to * 48_000.0) as usize];
+        10.0 * part.iter().map(|x| f64::from(x * x)).sum::<f64>().log10()
+    };
+    let inside = power(&after, from + 0.3, to - 0.3) - power(&before, from + 0.3, to - 0.3);
+    assert!((inside + 3.0).abs() < 0.02 && (power(&after, to + 0.1, 29.0) - power(&before, to + 0.1, 29.0)).abs() < 1e-3, "{inside:.2} dB inside");
+    browser.close().await.unwrap();
+
+    // The voice enters on the next downbeat after eight seconds, with its words.
+    let edit = json!({ "do": "enter", "aloneS": 8.0, "on": "downbeat" });
+    let (status, told) = stand.send("POST", &path("/voice/edit"), Some(json!({ "revision": swept["plan"]["revision"], "edit": edit }))).await;
+    assert_eq!(status, 200, "{told}");
+    let entered = told["plan"]["phrases"][0]["startS"].as_f64().unwrap();
+    let downbeats: Vec<f64> = told["plan"]["barLines"].as_array().unwrap().iter().filter_map(|b| b["atS"].as_f64()).collect();
+    assert!(entered >= 7.9 && downbeats.iter().any(|d| (d - entered).abs() < 0.01), "{entered} of {downbeats:?}");
+    let nowhere = json!({ "do": "enter", "aloneS": 5000.0, "on": "section" });
+    let refused = stand.send("POST", &path("/voice/edit"), Some(json!({ "revision": told["plan"]["revision"], "edit": nowhere }))).await;
+    assert!(refused.0 == 422 && refused.1["detail"].as_str().unwrap().contains("no such place"), "{}", refused.1);
+
+    // Without the voice, everything is the bed.
+    let (muted, bed) = (sound(&told, "&hear=everything&without=voice,film").await, sound(&told, "&hear=bed").await);
+    assert!(muted.channels()[0].iter().zip(&bed.channels()[0]).all(|(a, b)| (a - b).abs() < 1e-6), "only the bed is left");
+
+    // Steady noise goes out of the take, and comes back.
+    let take = told["takes"][0]["hash"].as_str().unwrap().to_owned();
+    assert_eq!(stand.send("PUT", &path(&format!("/takes/{take}/clean")), Some(json!({ "on": true }))).await.0, 200);
+    let clean = stand.cut_when(&cut, |c| c["takes"][0]["withoutNoise"] == true && idle(c)).await;
+    assert_eq!(clean["plan"]["phrases"], told["plan"]["phrases"], "the phrases are those of the take as it came");
+    let (noisy, quiet) = (sound(&told, "&hear=voice").await, sound(&clean, "&hear=voice").await);
+    assert!(noisy.channels()[0].iter().zip(&quiet.channels()[0]).any(|(a, b)| (a - b).abs() > 1e-4));
+    assert_eq!(stand.send("PUT", &path(&format!("/takes/{take}/clean")), Some(json!({ "on": false }))).await.0, 200);
+    stand.cut_when(&cut, |c| c["takes"][0]["withoutNoise"] == false && idle(c)).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_films_own_sound_gives_over_to_the_bed() {
+    let stand = Stand::new(&[]).await;
+    let cut = stand.make_cut("Handed over", "40").await;
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    let bare = stand.cut_when(&cut, fitted).await;
+    let ask = |c: &Value| json!({ "revision": c["plan"]["revision"], "toBed": true, "atS": 6.0, "lengthS": 2.0 });
+    let (status, told) = stand.send("POST", &path("/film/handover"), Some(ask(&bare))).await;
+    assert!(status == 422 && told["detail"].as_str().unwrap().contains("bring one in at Picture"), "{told}");
+    stand.upload(&cut, "film", &FILES.path("film.webm"), "film.webm").await;
+    let filmed = stand.cut_when(&cut, |c| c["film"]["hasSound"] == true && idle(c)).await;
+    assert_eq!(stand.send("POST", &path("/film/handover"), Some(ask(&filmed))).await.0, 200);
+    let handed = stand.cut_when(&cut, |c| c["film"]["heardUntilS"] == 7.0 && fitted(c)).await;
+    assert_eq!((handed["plan"]["parts"][0]["startS"].as_f64(), handed["film"]["heardFromS"].as_f64()), (Some(5.0), Some(0.0)));
+    let fades = levels(&handed, "fadeIn");
+    assert!((fades[0]["riseS"].as_f64().unwrap() - 2.0).abs() < 0.01, "{fades:?}");
+    let (film, bed) = (stem(&stand, &cut, "film", 30).await, stem(&stand, &cut, "bed", 30).await);
+    let silent = |s: &Sound, from: f64, to: f64| s.channels()[0][(from * 48_000.0) as usize..(to * 48_000.0) as usize].iter().all(|x| x.abs() < 1e-6);
+    assert!(silent(&film, 7.05, 30.0) && !silent(&film, 0.5, 5.0) && silent(&bed, 0.0, 4.95) && !silent(&bed, 8.0, 20.0));
+    // Its level and its rule; nonsense is refused.
+    assert_eq!(stand.send("PUT", &path("/film/sound"), Some(json!({ "gainDb": -6.0, "rule": "low" }))).await.0, 200);
+    let softer = stand.cut_when(&cut, |c| c["film"]["gainDb"] == -6.0 && idle(c)).await;
+    assert_eq!(softer["film"]["rule"], "low");
+    for nonsense in [json!({ "gainDb": 90.0 }), json!({ "fromS": 9.0, "untilS": 3.0 })] {
+        assert_eq!(stand.send("PUT", &path("/film/sound"), Some(nonsense)).await.0, 422);
+    }
+}

@@ -69,16 +69,18 @@ function zoom(by: number) {
 
 /** One decibel up or down for what is selected; the balance of all where nothing is. */
 onKeyStroke(['+', '-', '[', ']'], (event) => {
-  if ((event.target as HTMLElement).matches('input, textarea, [role=combobox]') || busy.value) return
+  if ((event.target as HTMLElement).matches('input, textarea, [role=combobox]')) return
   const { shape } = plan.value
   const now = level.value
   if (event.key === '+' || event.key === '-') {
-    if (!now && passage.value) sweep(event.key === '+' ? 1 : -1)
-    if (!now || now.kind === 'fadeIn' || now.kind === 'fadeOut') return
+    if (!now && passage.value) return sweep(event.key === '+' ? 1 : -1)
+    // What is shown is the level from which a step goes: it waits for the last one.
+    if (busy.value || !now || now.kind === 'fadeIn' || now.kind === 'fadeOut') return
     if (now.kind === 'sweep') return change(now.index, { gainDb: now.gainDb + (event.key === '+' ? 1 : -1) })
     const by = (event.key === '+') === (now.kind !== 'emphasis') ? -1 : 1
     change(now.index, { underSpeechDb: Math.min(60, Math.max(0, now.underSpeechDb + by)) })
   } else {
+    if (busy.value) return
     const by = event.key === '[' ? 1 : -1
     const within = (db: number) => Math.min(40, Math.max(0, db + by))
     void props.actions.setShape({
