@@ -273,7 +273,40 @@ pub fn refine(beats_s: &[f64], heard: &[f32]) -> Vec<f64> {
         last = middle(heard, second).max(last + 0.001).max(0.0);
         last
     };
-    beats_s.iter().map(one).collect()
+    steadied(&beats_s.iter().map(one).collect::<Vec<f64>>())
+}
+
+/// Moves each beat most of the way to the straight line through its neighbours: single beats are
+/// heard a few milliseconds off, a tempo is not. A neighbour that lies off the line counts less
+/// (Cauchy's weight), so that a real change of tempo stays where it is.
+fn steadied(beats_s: &[f64]) -> Vec<f64> {
+    const REACH: usize = 3;
+    const SHARE: f64 = 0.6;
+    const OFF_S: f64 = 0.02;
+    let line = |points: &[(f64, f64)], weights: &[f64]| {
+        let total: f64 = weights.iter().sum();
+        let mean = |of: &dyn Fn(&(f64, f64)) -> f64| points.iter().zip(weights).map(|(p, w)| w * of(p)).sum::<f64>() / total;
+        let (x, y) = (mean(&|p| p.0), mean(&|p| p.1));
+        let (covariance, variance) = (mean(&|p| (p.0 - x) * (p.1 - y)), mean(&|p| (p.0 - x).powi(2)));
+        let slope = covariance / variance.max(1e-12);
+        (y - slope * x, slope)
+    };
+    let near = |k: usize| {
+        let around = k.saturating_sub(REACH)..(k + REACH + 1).min(beats_s.len());
+        let points: Vec<(f64, f64)> = around.map(|j| (j as f64 - k as f64, beats_s[j])).collect();
+        if points.len() < 3 {
+            return beats_s[k];
+        }
+        let (at, slope) = line(&points, &vec![1.0; points.len()]);
+        let weights: Vec<f64> = points.iter().map(|p| 1.0 / (1.0 + ((p.1 - at - slope * p.0) / OFF_S).powi(2))).collect();
+        line(&points, &weights).0
+    };
+    let mut last = -1.0f64;
+    let moved = |k: usize| {
+        last = ((1.0 - SHARE) * beats_s[k] + SHARE * near(k)).max(last + 0.001).max(0.0);
+        last
+    };
+    (0..beats_s.len()).map(moved).collect()
 }
 
 /// The network learned to mark the attack, which comes this much after a note begins.

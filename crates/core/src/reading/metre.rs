@@ -20,13 +20,16 @@ pub struct Bars {
 }
 
 /// Beats in a bar, with what a piece must earn to be counted so.
-const METRES: [(usize, f32); 3] = [(4, 0.0), (3, 0.5), (5, 4.0)];
+const METRES: [(usize, f32); 3] = [(4, 0.0), (3, 1.5), (5, 4.0)];
+/// Rare enough to be the metre of a whole piece or of none of it: now and then a bar of five would
+/// only excuse a count that has slipped.
+const WHOLE_ONLY: usize = 5;
 /// Two beats in a bar, not four, when the third of four is nearly as much a first as the first.
 const HALVED_BELOW: f32 = 0.5;
 /// Six beats in a bar, not three, when every other bar begins with far less.
 const DOUBLED_ABOVE: f32 = 1.2;
 /// Cost of going on in another metre.
-const OTHER_METRE: f32 = 7.0;
+const OTHER_METRE: f32 = 12.0;
 /// Cost of a bar that is cut short.
 const CUT_BAR: f32 = 10.0;
 
@@ -92,7 +95,7 @@ pub fn find(odds: &[f32]) -> Bars {
         3 if odds.len() >= 24 && behind(6, 3) > DOUBLED_ABOVE => 6,
         other => other,
     };
-    let others = METRES.iter().map(|m| m.0).filter(|m| m % metre != 0 && metre % m != 0);
+    let others = METRES.iter().map(|m| m.0).filter(|m| *m != WHOLE_ONLY && m % metre != 0 && metre % m != 0);
     let all: Vec<(usize, f32)> = std::iter::once((metre, 0.0)).chain(others.map(|m| (m, OTHER_METRE))).collect();
     within(odds, &all)
 }
