@@ -410,7 +410,7 @@ fn name_all(found: &mut [Fitting], ask: &Ask, scene: &Scene) {
 /// What an editor should know about one fitting.
 fn notes_of(fitting: &Fitting, reading: &Reading, ask: &Ask) -> Vec<String> {
     let mut notes = Vec::new();
-    if reading.confidence.beats < 0.35 {
+    if reading.confidence.beats < 0.5 {
         notes.push("The beat of this bed is uncertain: listen to every splice.".into());
     }
     let mut counts = vec![0u32; reading.bar_count()];

@@ -18,9 +18,9 @@ pub struct Grid {
     pub metre: u32,
     /// Indices of the beats that begin a bar.
     pub downbeats: Vec<usize>,
-    /// That the beats are on the pulse, 0 to 1.
+    /// The chance that nine in ten beats are right, 0 to 1.
     pub beat_confidence: f32,
-    /// That bars begin where they are said to, 0 to 1.
+    /// The chance that nine in ten bars begin where they are said to, 0 to 1.
     pub bar_confidence: f32,
 }
 
@@ -60,6 +60,21 @@ const PREFERENCE: f32 = 0.05;
 /// How much accents count beside the log-odds of the network.
 const ACCENTS: f32 = 0.6;
 
+/// How often nine in ten beats were right (F-measure over 0.9 at 70 ms) where the network was as sure
+/// of them: measured on 120 pieces composed for it and the 26 of the development set, in ninths.
+const BEATS_RIGHT: [(f32, f32); 6] = [(0.2, 0.38), (0.4, 0.5), (0.5, 0.65), (0.68, 0.68), (0.73, 0.9), (0.78, 0.97)];
+/// The same of the first beats of bars.
+const BARS_RIGHT: [(f32, f32); 8] = [(0.05, 0.08), (0.15, 0.15), (0.2, 0.25), (0.27, 0.48), (0.4, 0.62), (0.5, 0.7), (0.6, 0.9), (0.7, 0.96)];
+
+/// A table read between its entries.
+fn chance(table: &[(f32, f32)], sure: f32) -> f32 {
+    let pair = table.windows(2).find(|w| sure <= w[1].0).or(table.windows(2).last());
+    pair.map_or(sure, |w| {
+        let share = ((sure - w[0].0) / (w[1].0 - w[0].0)).clamp(0.0, 1.0);
+        w[0].1 + share * (w[1].1 - w[0].1)
+    })
+}
+
 struct Counted {
     beats_s: Vec<f64>,
     odds: Vec<f32>,
@@ -86,6 +101,8 @@ impl Counter<'_> {
         let mut grid = self.grid(&best);
         grid.beat_confidence *= 1.0 - 0.7 * tempo_doubt;
         grid.bar_confidence *= 1.0 - 0.7 * bar_doubt;
+        grid.beat_confidence = chance(&BEATS_RIGHT, grid.beat_confidence);
+        grid.bar_confidence = chance(&BARS_RIGHT, grid.bar_confidence);
         (grid, opinions)
     }
 
@@ -167,5 +184,21 @@ impl Recount for Counter<'_> {
     fn in_bars_of(&self, grid: Grid, beats: u32) -> Grid {
         let bars = metre::only(&self.odds(&grid.beats_s), beats as usize);
         Grid { metre: beats, downbeats: bars.downbeats, ..grid }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn chances_rise_with_how_sure_the_network_is() {
+        for table in [&BEATS_RIGHT[..], &BARS_RIGHT[..]] {
+            let all: Vec<f32> = (0..=100).map(|k| chance(table, k as f32 / 100.0)).collect();
+            assert!(all.windows(2).all(|w| w[0] <= w[1]) && all.iter().all(|c| (0.0..=1.0).contains(c)));
+            for &(sure, measured) in table {
+                assert!((chance(table, sure) - measured).abs() < 1e-6);
+            }
+        }
     }
 }

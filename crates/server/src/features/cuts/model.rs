@@ -157,8 +157,8 @@ pub enum SureView {
 impl From<f32> for SureView {
     fn from(confidence: f32) -> Self {
         match confidence {
-            c if c >= 0.6 => Self::Sure,
-            c if c >= 0.35 => Self::Fair,
+            c if c >= 0.75 => Self::Sure,
+            c if c >= 0.45 => Self::Fair,
             _ => Self::Unsure,
         }
     }
@@ -1231,7 +1231,7 @@ async fn candidate_views(app: &App, cut: &CutRow) -> Result<Vec<CandidateView>, 
             hash: candidate.hash.clone(),
             name: candidate.name.clone(),
             kind: candidate.kind_by_hand.or(recognised.map(|r| r.kind)).map(KindView::from),
-            kind_sure: recognised.map(|r| SureView::from(if candidate.kind_by_hand.is_some() { 1.0 } else { r.confidence - 0.2 })),
+            kind_sure: recognised.map(|r| SureView::from(if candidate.kind_by_hand.is_some() { 1.0 } else { r.confidence - 0.05 })),
             kind_by_hand: candidate.kind_by_hand.is_some(),
             opinion: candidate.opinion,
             note: candidate.note.clone(),
