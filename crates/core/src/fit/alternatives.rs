@@ -9,7 +9,7 @@ use super::wishes::{EndWish, StartWish, Wishes};
 use super::{FitRequest, Fitting, FittingEnd, FittingStart, Passage, Piece};
 use crate::SAMPLE_RATE_HZ;
 use crate::reading::{BarLikeness, EndingKind, Reading};
-use crate::sound::Source;
+use crate::sound::{Looped, Source};
 use crate::units::seconds_from_samples;
 
 /// As many alternatives are offered at most.
@@ -166,6 +166,8 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         hits: if likings.hits_on_moments { request.scene.hits.clone() } else { Vec::new() },
     };
     let tables = SceneTables::new(&scene, place.start_samples as i64, length as i64);
+    let looped = Looped(bed);
+    let bed: &dyn Source = if reading.is_loop() { &looped } else { bed };
     let mut job = Request { reading, likeness, wishes: request.wishes.clone(), place, scene: tables };
     let (aside, mut best) = job.settle();
     let base = base_taste(&job.wishes);
@@ -226,6 +228,8 @@ pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
     if reading.bar_count() < 2 || fitting.pieces.is_empty() || fitting.end == FittingEnd::Silence {
         return fitting.clone();
     }
+    let looped = Looped(bed);
+    let bed: &dyn Source = if reading.is_loop() { &looped } else { bed };
     let ask = Ask::new(reading, &request.wishes, place.start_samples, place.end_samples - place.start_samples);
     let first = &fitting.pieces[0];
     let start = match fitting.start {

@@ -246,7 +246,11 @@ impl Exact<'_> {
             surprise_rank: 0.5,
             join: *join,
             terms,
-            why: why(self.likeness, leave_bar, enter_bar, join),
+            why: if self.reading.is_loop() && (leave_bar, enter_bar) == (self.reading.bar_count(), 0) {
+                "the bed was cut as a loop: its end goes on at its beginning".into()
+            } else {
+                why(self.likeness, leave_bar, enter_bar, join)
+            },
             by_hand: self.ask.musts.contains(&(leave_bar, enter_bar)) || self.touch(leave_bar, enter_bar).is_some(),
         }
     }

@@ -299,10 +299,16 @@ impl<'a> Planner<'a> {
         if leave == 0 || leave > self.last_bar || inside(leave) {
             return Vec::new();
         }
+        // A loop goes on at its beginning, whatever lies before it.
+        let seam = |enter: usize| enter == 0 && leave == self.reading.bar_count() && self.reading.is_loop();
         let must = |enter: usize| ask.musts.iter().position(|m| *m == (leave, enter)).map_or(0, |k| 1 << (ask.keep.len() + k));
         let mut all: Vec<Target> = (0..self.bars)
             .filter(|&enter| {
-                enter != leave && self.lines[enter] >= 2 * LEAD_SAMPLES as i64 && !ask.silent[enter] && !inside(enter) && !ask.banned.contains(&(leave, enter))
+                enter != leave
+                    && (self.lines[enter] >= 2 * LEAD_SAMPLES as i64 || seam(enter))
+                    && !ask.silent[enter]
+                    && !inside(enter)
+                    && !ask.banned.contains(&(leave, enter))
             })
             .filter(|&enter| enter > leave || ask.plays_again)
             .map(|enter| Target { enter: enter as u32, cost: self.join_cost(leave, enter), must: must(enter) })

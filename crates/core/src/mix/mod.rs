@@ -11,7 +11,7 @@ pub use meters::{Heard, Meters, Sounds, master, meters};
 use crate::fit::{Fitting, Piece};
 use crate::plan::{Plan, Role};
 use crate::shape::GainCurve;
-use crate::sound::{Sound, Source};
+use crate::sound::{Looped, Sound, Source};
 use crate::splice::RingOut;
 use crate::units::gain_from_db;
 use crate::voice::Placed;
@@ -120,10 +120,13 @@ impl<'a> FittedBed<'a> {
             let until = piece.next_bend(start).map_or(out.len(), |bend| ((bend - start) as usize).min(out.len()));
             let (now, rest) = out.split_at_mut(until);
             let (position, speed) = (piece.source_position(start), piece.speed_at(start));
+            // Only a loop is entered so near its beginning that a crossfade needs what lies before it.
+            let looped = Looped(self.bed);
+            let bed: &dyn Source = if position < 0.0 { &looped } else { self.bed };
             if speed == 1.0 && position.fract() == 0.0 {
-                self.bed.read(channel, position as i64, now);
+                bed.read(channel, position as i64, now);
             } else {
-                resample::read_at_speed(self.bed, channel, position, speed, now);
+                resample::read_at_speed(bed, channel, position, speed, now);
             }
             start += until as u64;
             out = rest;

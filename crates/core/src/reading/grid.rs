@@ -5,6 +5,7 @@ use super::beats::{self, BeatPath, interpolate};
 use super::correct::{Correction, Recount};
 use super::features::BeatFeatures;
 use super::metre::{self, Bars};
+use crate::SAMPLE_RATE_HZ;
 use serde::{Deserialize, Serialize};
 
 /// One way to count a bed.
@@ -22,6 +23,29 @@ pub struct Grid {
     pub beat_confidence: f32,
     /// The chance that nine in ten bars begin where they are said to, 0 to 1.
     pub bar_confidence: f32,
+}
+
+impl Grid {
+    /// The grid with a bar line at the end of a sound that ends with a whole bar, as loops do: there is
+    /// no note to hear it by, and without it the last bar could not be played again.
+    pub fn closed_at(mut self, length_samples: u64, music_end_samples: u64) -> Self {
+        /// How far the end may lie from where the next beat would be, as a share of a beat.
+        const OFF: f64 = 0.08;
+        /// Sound up to this near the end sounds to the end: 50 ms.
+        const NEAR_SAMPLES: u64 = 2400;
+        let count = self.beats_s.len();
+        let whole_bar = self.downbeats.last().is_some_and(|&d| count - d == self.metre as usize);
+        if count < 4 || !whole_bar || music_end_samples + NEAR_SAMPLES < length_samples {
+            return self;
+        }
+        let (end_s, last) = (length_samples as f64 / f64::from(SAMPLE_RATE_HZ), self.beats_s[count - 1]);
+        let beat = (last - self.beats_s[count - 4]) / 3.0;
+        if ((end_s - last) / beat - 1.0).abs() < OFF {
+            self.downbeats.push(count);
+            self.beats_s.push(end_s);
+        }
+        self
+    }
 }
 
 /// Another way to count the bed, for when the likeliest is wrong.
@@ -190,6 +214,23 @@ impl Recount for Counter<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_sound_that_ends_with_a_whole_bar_has_a_line_at_its_end() {
+        let grid = |count: usize| Grid {
+            beats_s: (0..count).map(|k| k as f64 * 0.5).collect(),
+            metre: 4,
+            downbeats: (0..count).step_by(4).collect(),
+            ..Grid::default()
+        };
+        let end = 16 * u64::from(SAMPLE_RATE_HZ);
+        let closed = grid(32).closed_at(end, end);
+        assert_eq!((closed.beats_s.last(), closed.downbeats.last()), (Some(&16.0), Some(&32)));
+        // Not in the middle of a bar, not after silence, not where no beat would be.
+        for (count, music, length) in [(31, end, end), (32, end - 9600, end), (32, end + 9600, end + 9600)] {
+            assert_eq!(grid(count).closed_at(length, music), grid(count), "{count} beats, {music} of {length}");
+        }
+    }
 
     #[test]
     fn chances_rise_with_how_sure_the_network_is() {

@@ -159,10 +159,24 @@ impl Reading {
         self.downbeats.windows(2).map(tempo).collect()
     }
 
+    /// Whether the bed was cut as a loop: its end goes on at its beginning.
+    pub fn is_loop(&self) -> bool {
+        cut_as_loop(&self.bar_lines_samples(), self.length_samples)
+    }
+
     /// Number of whole bars.
     pub fn bar_count(&self) -> usize {
         self.downbeats.len().saturating_sub(1)
     }
+}
+
+/// Whether a sound was cut as a loop: it begins on a downbeat and ends with a whole bar, of which there
+/// is an even number (common practice).
+fn cut_as_loop(bar_lines_samples: &[u64], length_samples: u64) -> bool {
+    /// An attack is heard this late at most: 30 ms.
+    const LATE_SAMPLES: u64 = 1440;
+    let (Some(first), Some(last)) = (bar_lines_samples.first(), bar_lines_samples.last()) else { return false };
+    *first < LATE_SAMPLES && *last == length_samples && bar_lines_samples.len() % 2 == 1
 }
 
 /// A reading with the likeness of its bars, which the fit needs and people do not read.
@@ -222,6 +236,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     let (grid, second_opinions) = counter.grids();
     let grid = correct::correct_grid(grid, corrections, &counter);
     let ending = correct::correct_ending(edges.ending(&grid.beats_s), corrections);
+    let grid = grid.closed_at(source.len_samples(), ending.music_end_samples);
     step("finding bars", 0.8)?;
     let beat_features = features_of(&grid.beats_s);
     step("comparing bars", 0.85)?;
@@ -231,6 +246,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     let key = Key::of(&beat_features);
     let beats_samples = correct::beat_samples(&grid.beats_s);
     let bar_lines: Vec<u64> = grid.downbeats.iter().map(|&beat| beats_samples[beat]).collect();
+    let likeness = if cut_as_loop(&bar_lines, source.len_samples()) { likeness.of_a_loop() } else { likeness };
     let (sections, section_confidence) = sections::find(&inputs, &likeness, &bar_levels_db, &bar_lines);
     let sections = correct::correct_sections(sections, &bar_lines, corrections);
     let characters = bars::characters(&grid.beats_s, &beat_features, &grid.downbeats, &onsets);

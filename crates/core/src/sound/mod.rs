@@ -34,6 +34,32 @@ pub trait Source {
     }
 }
 
+/// A sound that goes on at its beginning when it is over, and came from its end before it began.
+pub struct Looped<'a>(pub &'a dyn Source);
+
+impl Source for Looped<'_> {
+    fn len_samples(&self) -> u64 {
+        self.0.len_samples()
+    }
+
+    fn channel_count(&self) -> usize {
+        self.0.channel_count()
+    }
+
+    fn read(&self, channel: usize, start: i64, out: &mut [f32]) {
+        let length = self.0.len_samples() as i64;
+        if length == 0 {
+            return out.fill(0.0);
+        }
+        let (mut at, mut rest) = (start.rem_euclid(length), out);
+        while !rest.is_empty() {
+            let (now, later) = rest.split_at_mut(((length - at) as usize).min(rest.len()));
+            self.0.read(channel, at, now);
+            (at, rest) = (0, later);
+        }
+    }
+}
+
 /// A whole sound in memory.
 #[derive(Clone, PartialEq, Default)]
 pub struct Sound {

@@ -1,7 +1,7 @@
 //! Fitting: exact lengths, splices on downbeats, endings, and beds that cannot be re-cut.
 
 use super::music::{Made, Piece, propose};
-use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings};
+use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings, quick_fitting};
 use jaunty_core::mix::{FittedBed, Hear, render};
 use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
@@ -9,6 +9,8 @@ use jaunty_core::sound::{Sound, Source};
 use jaunty_core::splice::LEAD_SAMPLES;
 use jaunty_core::units::FrameRate;
 use std::sync::LazyLock;
+
+const S: u64 = 48_000;
 
 static POP: LazyLock<(Made, BedRead)> = LazyLock::new(|| {
     let made = Piece::pop(104.0, 48).make();
@@ -163,4 +165,28 @@ fn any_range_gives_the_samples_of_the_whole() {
             }
         }
     }
+}
+
+/// A file that was cut as a loop goes on at its beginning as it was meant to: to the sample, with no
+/// hole at the seam and nothing faded.
+#[test]
+fn a_loop_goes_round_to_the_sample() {
+    let whole = Piece { head_s: 0.0, ..Piece::pop(120.0, 9) }.make().sound;
+    let bar = 2 * S as usize;
+    let cut = Sound::new(whole.channels().iter().map(|c| c[..8 * bar].to_vec()).collect());
+    let read = read_bed(&cut, &mut keep_going()).unwrap();
+    assert!(read.reading.is_loop(), "{:?} of {}", read.reading.bar_lines_samples(), cut.len_samples());
+    assert_eq!((read.reading.loops[0].start_bar, read.reading.loops[0].end_bar), (0, 8), "{:?}", read.reading.loops);
+    let length = 50 * S;
+    let fitting = quick_fitting(&cut, &read.reading, &read.likeness, &FitRequest::of_length(length));
+    let seam = &fitting.splices[0];
+    assert!((seam.leave_bar, seam.enter_bar) == (8, 0) && seam.why.contains("cut as a loop") && seam.hard_to_hear() > 85, "{seam:?}");
+    // Up to a splice in the middle of a round, if there is one.
+    let round = fitting.splices.iter().take_while(|s| s.enter_bar == 0).count();
+    let until = fitting.splices.get(round).map_or(40 * S, |s| s.at_samples - 2 * S) as usize;
+    let heard = FittedBed::new(&cut, &fitting);
+    let mut out = vec![0.0f32; until];
+    heard.read(0, 0, &mut out);
+    let wrong = (200..out.len()).find(|k| (out[*k] - cut.channels()[0][*k % (8 * bar)]).abs() > 1e-4);
+    assert_eq!(wrong, None, "the loop is heard as it is, again and again");
 }
