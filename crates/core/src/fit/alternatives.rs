@@ -237,7 +237,7 @@ pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         FittingStart::FadeIn => Start::FadeIn(first.start_bar),
         FittingStart::Top => {
             let beats = reading.downbeats[0] + 1..reading.downbeats[1];
-            let near = |beat: &usize| reading.beats_samples[*beat].abs_diff(first.source_start_samples + HEAD_SAMPLES) < 100;
+            let near = |beat: &usize| reading.beats_samples[*beat].abs_diff(first.source_start_samples.max(0) as u64 + HEAD_SAMPLES) < 100;
             beats.into_iter().find(near).map_or(Start::Top, Start::Pickup)
         }
     };
@@ -404,7 +404,7 @@ fn name_all(found: &mut [Fitting], ask: &Ask, scene: &Scene) {
         if found[..k].iter().any(|f| f.name == found[k].name) {
             let more = match found[k].splices.first() {
                 Some(splice) => format!("first splice at {}", clock(splice.at_samples)),
-                None => format!("from {} of the bed", clock(found[k].pieces[0].source_start_samples)),
+                None => format!("from {} of the bed", clock(found[k].pieces[0].source_start_samples.max(0) as u64)),
             };
             found[k].name = format!("{}, {more}", found[k].name);
         }
@@ -480,7 +480,7 @@ fn played_once(bed: &dyn Source, reading: &Reading, place: Passage) -> Fitting {
         pieces: vec![Piece {
             start_bar: 0,
             end_bar: reading.bar_count(),
-            source_start_samples: start,
+            source_start_samples: start as i64,
             cut_start_samples: place.start_samples,
             cut_end_samples: place.end_samples,
             speed: 1.0,

@@ -117,8 +117,10 @@ impl Exact<'_> {
     fn spans(&self, plan: &Arrival, joins: &[Join]) -> Vec<Span> {
         let lines = &self.ask.lines;
         let lead = LEAD_SAMPLES as i64;
+        // Only a loop has something before its beginning: its end.
+        let earliest = if self.reading.is_loop() { -(self.reading.length_samples as i64) } else { 0 };
         let start = |index: usize, from: usize| match (index.checked_sub(1), plan.start) {
-            (Some(before), _) => (lines[from] + joins[before].moved_samples + joins[before].later_samples - lead).max(0),
+            (Some(before), _) => (lines[from] + joins[before].moved_samples + joins[before].later_samples - lead).max(earliest),
             (None, Start::Top) => head_samples(self.reading) as i64,
             (None, Start::Pickup(beat)) => (self.reading.beats_samples[beat] - HEAD_SAMPLES.min(self.reading.beats_samples[beat])) as i64,
             (None, Start::Cold(_) | Start::FadeIn(_)) => (lines[from] - HEAD_SAMPLES as i64).max(0),
@@ -192,7 +194,7 @@ impl Exact<'_> {
             let mut piece = Piece {
                 start_bar,
                 end_bar,
-                source_start_samples: span.start as u64,
+                source_start_samples: span.start,
                 cut_start_samples: self.place_start + at as u64,
                 cut_end_samples: 0,
                 speed,

@@ -95,8 +95,8 @@ pub struct Piece {
     pub start_bar: usize,
     /// The bar after the last one that begins in this piece.
     pub end_bar: usize,
-    /// Sample of the bed at the start of the piece.
-    pub source_start_samples: u64,
+    /// Sample of the bed at the start of the piece; before its beginning where a loop goes round.
+    pub source_start_samples: i64,
     /// First sample of the cut.
     pub cut_start_samples: u64,
     /// The sample of the cut after the last.
@@ -376,7 +376,7 @@ impl Fitting {
                     (Some(ring), true) => ring.stop_samples(),
                     _ => piece.cut_end_samples,
                 };
-                Passage { start_samples: piece.source_start_samples, end_samples: piece.source_position(end).round().max(0.0) as u64 }
+                Passage { start_samples: piece.source_start_samples.max(0) as u64, end_samples: piece.source_position(end).round().max(0.0) as u64 }
             })
             .collect()
     }

@@ -90,7 +90,7 @@ fn splices_lie_on_downbeats_and_their_sides_agree_within_five_milliseconds() {
                 let piece = &fitting.pieces[k + 1];
                 let source = piece.source_position(splice.at_samples);
                 assert!((source - splice.enter_samples as f64).abs() < 10.0, "{source}");
-                assert_eq!(piece.source_start_samples + LEAD_SAMPLES, splice.enter_samples);
+                assert_eq!(piece.source_start_samples + LEAD_SAMPLES as i64, splice.enter_samples as i64);
             }
         }
     }

@@ -793,7 +793,7 @@ impl FittingView {
     /// The view of a fitting of a bed with so many samples of music.
     pub fn of(fitting: &Fitting, music_samples: u64) -> Self {
         let piece = |p: &jaunty_core::fit::Piece| PieceView {
-            source_start_s: seconds_from_samples(p.source_start_samples),
+            source_start_s: seconds_from_samples(p.source_start_samples.max(0) as u64),
             source_end_s: p.source_position(p.cut_end_samples) / f64::from(jaunty_core::SAMPLE_RATE_HZ),
             cut_start_s: seconds_from_samples(p.cut_start_samples),
             cut_end_s: seconds_from_samples(p.cut_end_samples),
