@@ -6,7 +6,7 @@
 //! the start, the pins, and the end.
 
 use super::ask::Ask;
-use super::planner::{Arrival, End, HEAD_SAMPLES, MOST_SHIFT_SAMPLES, Start, head_samples, join_terms};
+use super::planner::{Arrival, Bars, End, HEAD_SAMPLES, MOST_SHIFT_SAMPLES, Start, head_samples, join_terms};
 use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
 use crate::reading::{BarLikeness, Reading};
 use crate::sound::Source;
@@ -230,7 +230,7 @@ impl Exact<'_> {
         let (leave_bar, enter_bar) = (plan.runs[k - 1].1, plan.runs[k].0);
         let goodness = self.likeness.could_follow(leave_bar, enter_bar);
         let enter = lines[enter_bar] + join.moved_samples;
-        let mut terms: Vec<Term> = join_terms(self.reading, self.likeness, lines, leave_bar, enter_bar)
+        let mut terms: Vec<Term> = join_terms(self.reading, self.likeness, &Bars::new(self.reading, lines), leave_bar, enter_bar)
             .into_iter()
             .filter(|(_, cost)| cost.abs() >= 0.005)
             .map(|(name, cost)| Term { name: name.to_owned(), cost })

@@ -88,9 +88,26 @@ pub fn last_bar(reading: &Reading, lines: &[i64], slack: i64) -> usize {
     (1..lines.len()).rev().find(|&b| lines[b] <= limit + slack).unwrap_or(0)
 }
 
+/// What is known of single bars before joins between them are priced.
+pub struct Bars {
+    /// Logarithm of the length.
+    log_duration: Vec<f32>,
+    /// Whether a section begins there.
+    begins_section: Vec<bool>,
+}
+
+impl Bars {
+    /// Looks at all bars between `lines`.
+    pub fn new(reading: &Reading, lines: &[i64]) -> Self {
+        let mut begins_section = vec![false; lines.len()];
+        reading.sections.iter().filter(|s| s.start_bar < lines.len()).for_each(|s| begins_section[s.start_bar] = true);
+        Self { log_duration: lines.windows(2).map(|w| ((w[1] - w[0]) as f32).ln()).collect(), begins_section }
+    }
+}
+
 /// What a join costs, term by term; the words are the page's.
-pub fn join_terms(reading: &Reading, likeness: &BarLikeness, lines: &[i64], leave: usize, enter: usize) -> [(&'static str, f32); 7] {
-    let bars = reading.bar_count();
+pub fn join_terms(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> [(&'static str, f32); 7] {
+    let bars = about.log_duration.len();
     let goodness = likeness.could_follow(leave, enter);
     let distance = leave.abs_diff(enter);
     let phrase = match distance {
@@ -101,14 +118,12 @@ pub fn join_terms(reading: &Reading, likeness: &BarLikeness, lines: &[i64], leav
     };
     let back = if enter < leave { 0.07 + 0.25 * (1.0 - distance as f32 / 8.0).max(0.0) } else { 0.0 };
     let far = if enter > leave && distance > bars / 2 { 0.03 } else { 0.0 };
-    let duration = |bar: usize| (lines[bar + 1] - lines[bar]) as f32;
-    let tempo = 0.3 * ((duration(leave - 1) / duration(enter)).ln() / 0.03).powi(2).min(9.0);
+    let tempo = 0.3 * ((about.log_duration[leave - 1] - about.log_duration[enter]) / 0.03).powi(2).min(9.0);
     let levels = &reading.bar_levels_db;
     let would_come = levels.get(leave).copied().unwrap_or(levels[leave - 1]);
     let step = 0.25 * ((levels[enter] - would_come).abs() - 3.0).max(0.0) / 6.0;
     // From the end of a section into the beginning of one the ear expects something new.
-    let starts = |bar: usize| reading.sections.iter().any(|s| s.start_bar == bar);
-    let section = if starts(leave) && starts(enter) { -0.1 } else { 0.0 };
+    let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
     [
         ("how alike the bars are", 8.0 * -goodness.max(0.001).ln()),
         ("place in the phrase", phrase),
@@ -240,7 +255,8 @@ impl<'a> Planner<'a> {
             let rows = (ask.wanted + TABLED_BEYOND) / ask.bucket + 1;
             planner.table = (0..rows).flat_map(|row| (0..bars).map(move |bar| (row, bar))).map(|(row, bar)| planner.place(row * ask.bucket, bar)).collect();
         }
-        planner.joins = (0..=bars).map(|leave| planner.targets(leave)).collect();
+        let about = Bars::new(reading, &ask.lines);
+        planner.joins = (0..=bars).map(|leave| planner.targets(&about, leave)).collect();
         planner.starts = planner.starts();
         planner
     }
@@ -293,7 +309,7 @@ impl<'a> Planner<'a> {
         all
     }
 
-    fn targets(&self, leave: usize) -> Vec<Target> {
+    fn targets(&self, about: &Bars, leave: usize) -> Vec<Target> {
         let ask = self.ask;
         let inside = |bar: usize| ask.keep.iter().any(|k| bar > k.0 && bar < k.1);
         if leave == 0 || leave > self.last_bar || inside(leave) {
@@ -311,15 +327,19 @@ impl<'a> Planner<'a> {
                     && !ask.banned.contains(&(leave, enter))
             })
             .filter(|&enter| enter > leave || ask.plays_again)
-            .map(|enter| Target { enter: enter as u32, cost: self.join_cost(leave, enter), must: must(enter) })
+            .map(|enter| Target { enter: enter as u32, cost: self.join_cost(about, leave, enter), must: must(enter) })
             .collect();
-        all.sort_by(|a, b| (b.must != 0).cmp(&(a.must != 0)).then(a.cost.total_cmp(&b.cost)));
-        all.truncate(TARGETS);
+        let order = |a: &Target, b: &Target| (b.must != 0).cmp(&(a.must != 0)).then(a.cost.total_cmp(&b.cost)).then(a.enter.cmp(&b.enter));
+        if all.len() > TARGETS {
+            all.select_nth_unstable_by(TARGETS, order);
+            all.truncate(TARGETS);
+        }
+        all.sort_by(order);
         all
     }
 
-    fn join_cost(&self, leave: usize, enter: usize) -> f32 {
-        let terms: f32 = join_terms(self.reading, self.likeness, self.lines, leave, enter).iter().map(|t| t.1).sum();
+    fn join_cost(&self, about: &Bars, leave: usize, enter: usize) -> f32 {
+        let terms: f32 = join_terms(self.reading, self.likeness, about, leave, enter).iter().map(|t| t.1).sum();
         let again = if enter < leave { self.taste.again } else { 0.0 };
         let used = if self.ask.used_joins.contains(&(leave, enter)) { 0.8 } else { 0.0 };
         self.taste.join + terms + again + used

@@ -166,14 +166,18 @@ impl Ambience {
             }
             block.resize((to - from) as usize, 0.0);
             source.read(channel, (offset(index, length - part) as i64) + (from - begins), &mut block);
-            for (k, sample) in block.iter().enumerate() {
-                let at = (from - begins) as u64 + k as u64;
+            let first_at = (from - begins) as u64;
+            let cell = |at: u64| (at - first_at) as usize;
+            let end_at = first_at + block.len() as u64;
+            // Risen and not yet falling: as it is.
+            let risen = if index > 0 { cross } else { 0 }.clamp(first_at, end_at);
+            let falls = (part - cross + 1).clamp(risen, end_at);
+            for at in (first_at..risen).chain(falls..end_at) {
                 let rise = if index > 0 { (at as f32 + 0.5) / cross as f32 } else { 1.0 };
-                let fall = (part - at) as f32 / cross as f32;
-                let x = rise.min(fall);
-                let gain = if x < 1.0 { (std::f32::consts::FRAC_PI_2 * x).sin() } else { 1.0 };
-                out[(from - start) as usize + k] += sample * gain;
+                let x = rise.min((part - at) as f32 / cross as f32);
+                block[cell(at)] *= if x < 1.0 { (std::f32::consts::FRAC_PI_2 * x).sin() } else { 1.0 };
             }
+            out[(from - start) as usize..].iter_mut().zip(&block).for_each(|(o, b)| *o += b);
         }
     }
 }
