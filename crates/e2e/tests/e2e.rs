@@ -10,6 +10,7 @@ mod parts {
     pub mod picture;
     pub mod reading;
     pub mod resume;
+    pub mod scenes;
     pub mod shape;
     pub mod voice;
 }

@@ -1,6 +1,6 @@
 //! Checking a plan before it is handed over: findings, each with its place and what to do.
 
-use crate::fit::{Audible, FittingEnd};
+use crate::fit::FittingEnd;
 use crate::plan::{Plan, Role};
 use crate::reading::Reading;
 use crate::shape::{LEAST_UNDER_SPEECH_DB, LevelObject};
@@ -45,6 +45,11 @@ pub const LOOKED_AT: [&str; 8] = [
 /// Phrases that differ by more than this want evening, in dB (common practice: voice pieces are alike).
 const UNEVEN_DB: f64 = 6.0;
 
+/// Splices at least so hard to hear (of 100) nobody should notice,
+const NOBODY: u8 = 70;
+/// and those at least so hard deserve a listen ([`crate::fit::Splice::hard_to_hear`]).
+const LISTEN: u8 = 40;
+
 /// Looks a plan over. `reading` is the bed's, when there is one; `objections` say why the bed may
 /// not be used for what the cut is for ([`crate::terms::objection`]).
 pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -> Vec<Finding> {
@@ -82,12 +87,13 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
     }
     for fitting in plan.beds().filter_map(|b| b.fitting.as_ref()) {
         for splice in &fitting.splices {
-            let (weight, text) = match splice.audible {
-                Audible::Silent => continue,
-                Audible::Listen => (Weight::Note, "This splice deserves a listen"),
-                Audible::Maybe => (Weight::Look, "This splice may be heard"),
+            let hard = splice.hard_to_hear();
+            let (weight, text) = match hard {
+                NOBODY.. => continue,
+                LISTEN.. => (Weight::Note, "This splice deserves a listen"),
+                _ => (Weight::Look, "This splice may be heard"),
             };
-            let text = format!("{text}: bar {} goes on at bar {}.", splice.leave_bar, splice.enter_bar + 1);
+            let text = format!("{text} ({hard} of 100 hard to hear): bar {} goes on at bar {}.", splice.leave_bar, splice.enter_bar + 1);
             add(weight, splice.at_samples, text, "Listen to it; if it shows, take another fitting.");
         }
         for note in &fitting.notes {
