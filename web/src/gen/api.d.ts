@@ -2256,6 +2256,19 @@ export interface components {
              */
             cutS: number;
         };
+        /** @description Where on the cut a bed lies. */
+        PlaceView: {
+            /**
+             * Format: double
+             * @description To; to the end of the cut without one.
+             */
+            endS?: number | null;
+            /**
+             * Format: double
+             * @description From.
+             */
+            startS: number;
+        };
         /** @description The plan of a cut as it stands. */
         PlanView: {
             /** @description Ambiences. */
@@ -3257,7 +3270,7 @@ export interface components {
             mostPlays?: number | null;
             /** @description Pins. */
             pins: components["schemas"]["PinView"][];
-            place?: components["schemas"]["SpanView"] | null;
+            place?: components["schemas"]["PlaceView"] | null;
             /** @description Every wish that can be taken back, in words. */
             said: string[];
             /**

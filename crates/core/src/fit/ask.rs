@@ -5,6 +5,8 @@ use super::wishes::{EndWish, Passage, StartWish, Wishes};
 use crate::reading::{EndingKind, Motion, Reading};
 use crate::splice::SpliceAt;
 use crate::units::seconds_from_samples;
+use std::cell::OnceCell;
+use std::rc::Rc;
 
 /// Which starts may be taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -37,6 +39,8 @@ pub struct Ask {
     pub wanted: i64,
     /// Bar lines in samples of the bed, one more than bars.
     pub lines: Vec<i64>,
+    /// What joins cost by themselves, computed once for all that is asked of these bars.
+    pub joins: Rc<OnceCell<Vec<f32>>>,
     /// The bar at which the own ending begins.
     pub last_bar: usize,
     /// Bars played at least between joins.
@@ -159,6 +163,7 @@ impl Ask {
             ring_out,
             likes_marks: likings.downbeats_on_cuts || likings.hits_on_moments,
             lines,
+            joins: Rc::default(),
         }
     }
 

@@ -255,8 +255,12 @@ impl<'a> Planner<'a> {
             let rows = (ask.wanted + TABLED_BEYOND) / ask.bucket + 1;
             planner.table = (0..rows).flat_map(|row| (0..bars).map(move |bar| (row, bar))).map(|(row, bar)| planner.place(row * ask.bucket, bar)).collect();
         }
-        let about = Bars::new(reading, &ask.lines);
-        planner.joins = (0..=bars).map(|leave| planner.targets(&about, leave)).collect();
+        let joins = ask.joins.get_or_init(|| {
+            let about = Bars::new(reading, &ask.lines);
+            let terms = |leave: usize, enter: usize| join_terms(reading, likeness, &about, leave, enter).iter().map(|t| t.1).sum();
+            (1..=bars).flat_map(|leave| (0..bars).map(move |enter| (leave, enter))).map(|(leave, enter)| terms(leave, enter)).collect()
+        });
+        planner.joins = (0..=bars).map(|leave| planner.targets(joins, leave)).collect();
         planner.starts = planner.starts();
         planner
     }
@@ -309,7 +313,7 @@ impl<'a> Planner<'a> {
         all
     }
 
-    fn targets(&self, about: &Bars, leave: usize) -> Vec<Target> {
+    fn targets(&self, joins: &[f32], leave: usize) -> Vec<Target> {
         let ask = self.ask;
         let inside = |bar: usize| ask.keep.iter().any(|k| bar > k.0 && bar < k.1);
         if leave == 0 || leave > self.last_bar || inside(leave) {
@@ -327,7 +331,7 @@ impl<'a> Planner<'a> {
                     && !ask.banned.contains(&(leave, enter))
             })
             .filter(|&enter| enter > leave || ask.plays_again)
-            .map(|enter| Target { enter: enter as u32, cost: self.join_cost(about, leave, enter), must: must(enter) })
+            .map(|enter| Target { enter: enter as u32, cost: self.join_cost(joins, leave, enter), must: must(enter) })
             .collect();
         let order = |a: &Target, b: &Target| (b.must != 0).cmp(&(a.must != 0)).then(a.cost.total_cmp(&b.cost)).then(a.enter.cmp(&b.enter));
         if all.len() > TARGETS {
@@ -338,8 +342,8 @@ impl<'a> Planner<'a> {
         all
     }
 
-    fn join_cost(&self, about: &Bars, leave: usize, enter: usize) -> f32 {
-        let terms: f32 = join_terms(self.reading, self.likeness, about, leave, enter).iter().map(|t| t.1).sum();
+    fn join_cost(&self, joins: &[f32], leave: usize, enter: usize) -> f32 {
+        let terms = joins[(leave - 1) * self.bars + enter];
         let again = if enter < leave { self.taste.again } else { 0.0 };
         let used = if self.ask.used_joins.contains(&(leave, enter)) { 0.8 } else { 0.0 };
         self.taste.join + terms + again + used

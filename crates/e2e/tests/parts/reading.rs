@@ -32,17 +32,21 @@ async fn a_wrong_reading_is_mended_in_the_page_and_everything_can_be_undone() {
     let first = stand.cut_when(&cut, fitted).await;
     let revision = first["plan"]["revision"].clone();
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
-    // The page learns of a change a moment after the server.
-    let shown = async |count: usize| {
-        let found = eventually(Duration::from_secs(20), async || (browser.count("said").await.ok()? == count).then_some(())).await;
-        found.unwrap_or_else(|| panic!("the page shows {count} corrections"));
+    // The page learns of a change a moment after the server, and of its reading a moment after that.
+    let shown = async |revision: &Value| {
+        let there = async || {
+            let told = browser.find("revision").await.ok()?.attr("data-revision").await.ok()??;
+            (told == revision.to_string()).then_some(())
+        };
+        eventually(Duration::from_secs(20), there).await.unwrap_or_else(|| panic!("the page shows revision {revision}"));
     };
     // Said and planned: the newest revision is shown and no job is left.
     let after = async |count: usize| {
         let cut = stand.cut_when(&cut, |c| said(c) == count && c["jobs"].as_array().unwrap().is_empty()).await;
-        shown(count).await;
+        shown(&cut["plan"]["revision"]).await;
         cut
     };
+
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/reading"))).await.unwrap();
     browser.find("bars").await.unwrap();
     assert_eq!(browser.count("bar").await.unwrap(), lines(&first).len() - 1);
@@ -96,7 +100,7 @@ async fn a_wrong_reading_is_mended_in_the_page_and_everything_can_be_undone() {
 
     // A reload finds everything; undo takes all of it back.
     browser.client().refresh().await.unwrap();
-    shown(6).await;
+    shown(&tapped["plan"]["revision"]).await;
     assert!(browser.find("corrections").await.unwrap().text().await.unwrap().contains("as tapped"));
     for left in (0..6).rev() {
         // Not by the pointer: jobs that come and go move the button.

@@ -152,7 +152,9 @@ useEventListener(document, 'keydown', (event) => {
         <button v-if="cut.plan.redo" class="plain" data-test="redo" title="Ctrl+Shift+Z" @click="actions.redo()">
           Redo: {{ cut.plan.redo }}
         </button>
-        <p class="soft numbers">Revision {{ cut.plan.revision }}, saved {{ saved }}</p>
+        <p class="soft numbers" data-test="revision" :data-revision="cut.plan.revision">
+          Revision {{ cut.plan.revision }}, saved {{ saved }}
+        </p>
       </div>
     </nav>
     <main :class="{ whole: step === 'reading' && cut.bed?.reading }">

@@ -22,6 +22,21 @@ const ENDS = computed(() => [
   { value: 'stop', label: 'stops on a downbeat, rings out' },
   { value: 'fade', label: 'fades out' },
 ])
+/** Where the bed lies now. */
+const place = computed(() => wishes.value.place ?? { startS: 0, endS: null })
+const lieFrom = (startS: number) => emit('wish', { what: 'place', startS, endS: place.value.endS })
+const lieUntil = (endS: number) => emit('wish', { what: 'place', startS: place.value.startS, endS })
+/** Titles have a sound of their own, which the bed waits for; credits want it a little before the action ends. */
+const BEFORE_CREDITS_S = 2
+const forms = computed(() =>
+  props.cut.moments.flatMap((moment) => {
+    if (moment.kind === 'title')
+      return [{ ...moment, fromS: moment.atS, words: `after the title at ${clock(moment.atS)}` }]
+    if (moment.kind !== 'credits') return []
+    const fromS = Math.max(0, moment.atS - BEFORE_CREDITS_S)
+    return [{ ...moment, fromS, words: `a little before the credits at ${clock(moment.atS)}` }]
+  }),
+)
 type StartKind = Extract<Wish, { what: 'start' }>['kind']
 type EndKind = Extract<Wish, { what: 'end' }>['kind']
 </script>
@@ -56,6 +71,28 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         @click="emit('wish', { what: 'end', kind: 'ownEnding', hitS: positionS })"
       >
         last hit at {{ clock(positionS, true) }}
+      </button>
+    </div>
+    <div v-if="cut.plan.parts.length === 1" class="pairs" data-test="place">
+      <span class="soft">lies on the cut</span>
+      <button class="plain" :disabled="busy || positionS <= 0" data-test="from-here" @click="lieFrom(positionS)">
+        from {{ clock(positionS, true) }} on
+      </button>
+      <button class="plain" :disabled="busy || positionS <= place.startS" @click="lieUntil(positionS)">
+        until {{ clock(positionS, true) }}
+      </button>
+      <button
+        v-for="moment in forms"
+        :key="moment.frame"
+        class="plain"
+        :disabled="busy"
+        data-test="from-moment"
+        @click="lieFrom(moment.fromS)"
+      >
+        {{ moment.words }}
+      </button>
+      <button v-if="wishes.place" class="plain" :disabled="busy" @click="emit('wish', { what: 'place' })">
+        all of it
       </button>
     </div>
     <div class="ticks">

@@ -235,7 +235,7 @@ pub enum WishBody {
         /// About how long a stop rings.
         ring_out_s: Option<f64>,
     },
-    /// Where on the cut the bed lies; all of it without times.
+    /// Where on the cut the bed lies; to its end without one, all over it without times.
     #[serde(rename_all = "camelCase")]
     Place {
         /// From.
@@ -326,6 +326,7 @@ impl WishBody {
                 EndKindView::Fade => EndWish::Fade,
             }),
             Self::Place { start_s: Some(start), end_s: Some(end) } => Wish::Place(Some(passage(*start, *end)?)),
+            Self::Place { start_s: Some(start), end_s: None } => Wish::Place(Some(Passage { start_samples: samples(*start)?, end_samples: Passage::OPEN_END })),
             Self::Place { .. } => Wish::Place(None),
             Self::LeastRun { bars } => Wish::LeastRun(*bars),
             Self::MostPlays { times } => Wish::MostPlays(*times),
@@ -464,6 +465,16 @@ impl From<&Passage> for SpanView {
     }
 }
 
+/// Where on the cut a bed lies.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PlaceView {
+    /// From.
+    pub start_s: f64,
+    /// To; to the end of the cut without one.
+    pub end_s: Option<f64>,
+}
+
 /// A pin in seconds.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -499,7 +510,7 @@ pub struct WishesView {
     /// Pins.
     pub pins: Vec<PinView>,
     /// Where the bed lies, if not on the whole cut.
-    pub place: Option<SpanView>,
+    pub place: Option<PlaceView>,
     /// How it begins.
     pub start: StartKindView,
     /// How it ends.
@@ -523,7 +534,10 @@ impl From<&Wishes> for WishesView {
             keep: wishes.keep.iter().map(SpanView::from).collect(),
             leave_out: wishes.leave_out.iter().map(SpanView::from).collect(),
             pins: wishes.pins.iter().map(|p| PinView { bed_s: seconds_from_samples(p.bed_samples), cut_s: seconds_from_samples(p.cut_samples) }).collect(),
-            place: wishes.place.as_ref().map(SpanView::from),
+            place: wishes.place.map(|p| PlaceView {
+                start_s: seconds_from_samples(p.start_samples),
+                end_s: (p.end_samples != Passage::OPEN_END).then(|| seconds_from_samples(p.end_samples)),
+            }),
             start: match wishes.start {
                 StartWish::Free => StartKindView::Free,
                 StartWish::Top => StartKindView::Top,
