@@ -10,7 +10,7 @@
 //! | `scene` | what the bed lies under: narration, picture cuts, moments |
 //! | `ask` | wishes in bars, and which of them contradict |
 //! | `taste` | weights by which alternatives differ |
-//! | `planner` | the cheapest runs: exactly for one start and no pin, nearly otherwise |
+//! | `planner` | the cheapest runs: exactly where bars have one length, nearly where they drift |
 //! | `exact` | the runs exact to the sample |
 //! | `alternatives` | several fittings that differ, each with a name |
 //! | `stills` | how long stills would have to be held for the bed to fit as it is |

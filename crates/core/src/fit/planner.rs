@@ -216,8 +216,9 @@ pub struct Planner<'a> {
     starts: Vec<(Start, i64, f32)>,
     /// Phases within a bucket that the starts have, one for each class of states before a pin.
     phases: Vec<i64>,
-    /// Cost of hearing each bar in each bucket of time; empty where time does not matter.
+    /// Cost of hearing each bar at each step of time; empty where time does not matter.
     table: Vec<f32>,
+    table_step: i64,
     /// Sums of `bar_cost` before each bar, for where nothing else counts.
     sums: Vec<f64>,
     marks: bool,
@@ -251,6 +252,7 @@ impl<'a> Planner<'a> {
             starts: Vec::new(),
             phases: Vec::new(),
             table: Vec::new(),
+            table_step: ask.bucket,
             sums: vec![0.0],
             marks: ask.likes_marks && scene.any_marks() && taste.marks > 0.0,
             full: ask.full_mask(),
@@ -260,8 +262,10 @@ impl<'a> Planner<'a> {
             planner.sums.push(planner.sums[bar] + f64::from(planner.bar_cost[bar]).min(SILENT));
         }
         if scene.any_speech() || !played.is_empty() || taste.is_placed() {
-            let rows = (ask.wanted + TABLED_BEYOND) / ask.bucket + 1;
-            planner.table = (0..rows).flat_map(|row| (0..bars).map(move |bar| (row, bar))).map(|(row, bar)| planner.place(row * ask.bucket, bar)).collect();
+            let step = planner.bucket_for(ask.wanted);
+            let rows = (ask.wanted + TABLED_BEYOND) / step + 1;
+            planner.table = (0..rows).flat_map(|row| (0..bars).map(move |bar| (row, bar))).map(|(row, bar)| planner.place(row * step, bar)).collect();
+            planner.table_step = step;
         }
         let joins = ask.joins.get_or_init(|| {
             let about = Bars::new(reading, &ask.lines);
@@ -408,7 +412,7 @@ impl<'a> Planner<'a> {
             }
             let mut end = time + self.duration(bar, bar + 1);
             if rows > 0 {
-                cost += self.table[((time.max(0) / self.bucket) as usize).min(rows - 1) * self.bars + bar];
+                cost += self.table[((time.max(0) / self.table_step) as usize).min(rows - 1) * self.bars + bar];
             }
             if self.marks {
                 cost -= self.on_marks(time, bar);
@@ -470,19 +474,25 @@ impl<'a> Planner<'a> {
         self.change_cost(shift, leftover - shift, wanted - from)
     }
 
+    /// The step of the time axis for edits of up to `longest` samples.
+    fn bucket_for(&self, longest: i64) -> i64 {
+        let mut bucket = self.bucket;
+        while (longest / bucket) as usize * (self.bars + 1) * (self.full as usize + 1) > MOST_STATES && bucket < self.bucket * 4 {
+            bucket *= 2;
+        }
+        bucket
+    }
+
     /// Goes over all times up to `longest` samples.
     pub fn sweep(&self, longest: i64) -> Sweep<'_> {
         let slack = MOST_SHIFT_SAMPLES + (longest as f64 * self.ask.most_speed_change) as i64;
         let masks = self.full as usize + 1;
-        let mut bucket = self.bucket;
-        while (longest / bucket) as usize * (self.bars + 1) * masks > MOST_STATES && bucket < self.bucket * 4 {
-            bucket *= 2;
-        }
+        let bucket = self.bucket_for(longest);
         // A coarser axis is no longer exact, and classes would only cost time.
         let classes = if bucket == self.bucket { self.phases.len() + self.ask.pins.len().min(2) } else { 1 };
         let buckets = ((longest + slack) / bucket) as usize + 2;
         let labels = vec![UNREACHED; buckets * (self.bars + 1) * masks * classes];
-        let mut sweep = Sweep { planner: self, labels, bucket, buckets, masks, classes, limit: longest + slack };
+        let mut sweep = Sweep { planner: self, labels, bucket, masks, classes, limit: longest + slack };
         for (number, &(start, time, cost)) in self.starts.iter().enumerate() {
             let bar = start_bar(start);
             let to = (bar + self.least_run).min(self.last_bar.max(bar));
@@ -491,32 +501,37 @@ impl<'a> Planner<'a> {
                 sweep.relax(cost, time, State { bar: to, mask, class }, FIRST_START - number as u32, NO_JOIN);
             }
         }
-        for at in 0..buckets {
-            for (index, State { bar, mask, class }) in sweep.states(at) {
-                let label = sweep.labels[index];
-                if label.cost == f32::INFINITY {
+        // Where no pin moves time, no passage must sound and no bar earns anything, it is known before a join is played
+        // that it cannot help.
+        let lands_on_time = !self.marks && self.ask.pins.is_empty() && self.ask.keep.is_empty();
+        for index in 0..sweep.labels.len() {
+            let label = sweep.labels[index];
+            if label.cost == f32::INFINITY {
+                continue;
+            }
+            let State { bar, mask, class } = sweep.state(index);
+            let time = i64::from(label.time);
+            if bar < self.last_bar
+                && let Some((cost, time, mask)) = self.play(label.cost, time, bar, bar + 1, mask)
+            {
+                sweep.relax(cost, time, State { bar: bar + 1, mask, class }, index as u32, NO_JOIN);
+            }
+            let joins = &self.joins[bar];
+            if joins.is_empty() {
+                continue;
+            }
+            let exposed = self.exposed(time);
+            for target in joins {
+                let landed = target.enter as usize + self.least_run;
+                if landed > self.last_bar {
                     continue;
                 }
-                let time = i64::from(label.time);
-                if bar < self.last_bar
-                    && let Some((cost, time, mask)) = self.play(label.cost, time, bar, bar + 1, mask)
-                {
-                    sweep.relax(cost, time, State { bar: bar + 1, mask, class }, index as u32, NO_JOIN);
-                }
-                let joins = &self.joins[bar];
-                if joins.is_empty() {
+                let (enter, cost, mask) = (target.enter as usize, label.cost + target.cost + exposed, mask | target.must);
+                if lands_on_time && sweep.is_cheaper(cost, time + self.duration(enter, landed), State { bar: landed, mask, class }) {
                     continue;
                 }
-                let exposed = self.exposed(time);
-                for target in joins {
-                    let landed = target.enter as usize + self.least_run;
-                    if landed > self.last_bar {
-                        continue;
-                    }
-                    let played = self.play(label.cost + target.cost + exposed, time, target.enter as usize, landed, mask | target.must);
-                    if let Some((cost, time, mask)) = played {
-                        sweep.relax(cost, time, State { bar: landed, mask, class }, index as u32, target.enter);
-                    }
+                if let Some((cost, time, mask)) = self.play(cost, time, enter, landed, mask) {
+                    sweep.relax(cost, time, State { bar: landed, mask, class }, index as u32, target.enter);
                 }
             }
         }
@@ -554,7 +569,6 @@ pub struct Sweep<'a> {
     planner: &'a Planner<'a>,
     labels: Vec<Label>,
     bucket: i64,
-    buckets: usize,
     masks: usize,
     classes: usize,
     limit: i64,
@@ -578,17 +592,22 @@ struct Last {
 
 impl Sweep<'_> {
     fn index(&self, bucket: usize, state: State) -> usize {
-        ((bucket * (self.planner.bars + 1) + state.bar) * self.masks + state.mask as usize) * self.classes + state.class
+        bucket * self.per_bucket() + (state.bar * self.masks + state.mask as usize) * self.classes + state.class
     }
 
-    /// All states of a bucket with their places among the labels.
-    fn states(&self, bucket: usize) -> impl Iterator<Item = (usize, State)> + use<> {
-        let (masks, classes) = (self.masks, self.classes);
-        let per_bucket = (self.planner.bars + 1) * masks * classes;
-        (0..per_bucket).map(move |k| {
-            let state = State { bar: k / classes / masks, mask: (k / classes % masks) as u32, class: k % classes };
-            (bucket * per_bucket + k, state)
-        })
+    fn per_bucket(&self) -> usize {
+        (self.planner.bars + 1) * self.masks * self.classes
+    }
+
+    /// The state at a place among the labels.
+    fn state(&self, index: usize) -> State {
+        let k = index % self.per_bucket();
+        State { bar: k / self.classes / self.masks, mask: (k / self.classes % self.masks) as u32, class: k % self.classes }
+    }
+
+    /// Whether a state without pins before it is reached already for no more than `cost`.
+    fn is_cheaper(&self, cost: f32, time: i64, state: State) -> bool {
+        time > self.limit || self.labels[self.index((time / self.bucket) as usize, state)].cost <= cost
     }
 
     /// Offers a way to reach a state; what came past a pin leaves the class of its start.
@@ -622,13 +641,11 @@ impl Sweep<'_> {
         self.too_short(wanted, &mut offer);
         // A last hit with a place of its own may fall long before the end.
         let earliest = if planner.ask.hit_is_pinned() { 0 } else { wanted - self.reach() };
-        let first = (earliest / self.bucket).clamp(0, self.buckets as i64) as usize;
-        for at in first..self.buckets {
-            for (index, State { bar, mask, .. }) in self.states(at) {
-                let label = &self.labels[index];
-                if label.cost < f32::INFINITY {
-                    planner.ends(label.cost, i64::from(label.time), bar, mask, wanted, &mut |cost, enter, end| offer(cost, index as u32, enter, end));
-                }
+        let first = (earliest / self.bucket).max(0) as usize;
+        for (index, label) in self.labels.iter().enumerate().skip(first * self.per_bucket()) {
+            if label.cost < f32::INFINITY {
+                let State { bar, mask, .. } = self.state(index);
+                planner.ends(label.cost, i64::from(label.time), bar, mask, wanted, &mut |cost, enter, end| offer(cost, index as u32, enter, end));
             }
         }
         let (cost, last) = best?;
@@ -663,8 +680,6 @@ impl Sweep<'_> {
 
     fn trace(&self, cost: f32, last: &Last) -> Arrival {
         let planner = self.planner;
-        let per_bar = self.masks * self.classes;
-        let bar_of = |state: u32| state as usize / per_bar % (planner.bars + 1);
         let mut runs = Vec::new();
         let mut end = match last.end {
             End::Stop(bar) => bar,
@@ -678,7 +693,7 @@ impl Sweep<'_> {
             }
             if enter != NO_JOIN {
                 runs.push((enter as usize, end));
-                end = bar_of(state);
+                end = self.state(state as usize).bar;
             }
             let label = &self.labels[state as usize];
             (state, enter) = (label.from, label.enter);
