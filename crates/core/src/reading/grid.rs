@@ -118,7 +118,7 @@ impl Counter<'_> {
         all.sort_by(|a, b| b.0.total_cmp(&a.0));
         let mut all = all.into_iter();
         let Some((score, path)) = all.next() else { return (Grid { metre: 4, ..Grid::default() }, Vec::new()) };
-        let best = self.count(path.beats_s, score);
+        let best = self.count(beats::to_a_clock(path, self.heard, self.span).beats_s, score);
         let opinions = self.opinions(&best, all);
         let tempo_doubt = opinions.iter().filter(|o| tells_tempo(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
         let bar_doubt = opinions.iter().filter(|o| !tells_tempo(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
