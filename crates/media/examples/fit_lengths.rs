@@ -63,7 +63,7 @@ fn given(path: &str) -> Correction {
     let nearest = |at: &u64| (0..beats.len()).min_by_key(|k| beats[*k].abs_diff(*at)).expect("a beat");
     let mut downbeats: Vec<usize> = samples("downbeats").iter().map(nearest).collect();
     downbeats.dedup();
-    Correction::Given { beats_samples: beats, downbeats }
+    Correction::Given { beats_samples: beats, downbeats, sections: Vec::new() }
 }
 
 /// Level inside the crossfade against the mean of what each side has there alone, in dB.

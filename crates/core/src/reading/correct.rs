@@ -5,7 +5,7 @@
 //! bar line take the nearest one.
 
 use super::grid::Grid;
-use super::sections::{Section, sections_between};
+use super::sections::{Section, label, sections_between};
 use super::{Ending, EndingKind, Span};
 use crate::units::{samples_from_seconds, seconds_from_samples};
 use serde::{Deserialize, Serialize};
@@ -49,6 +49,9 @@ pub enum Correction {
         beats_samples: Vec<u64>,
         /// Which of them begin a bar.
         downbeats: Vec<usize>,
+        /// Where sections begin, rising, with what they are called; empty where the file tells none.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        sections: Vec<(u64, String)>,
     },
     /// A section begins elsewhere.
     MoveBoundary {
@@ -132,7 +135,7 @@ impl Correction {
             Self::Given { beats_samples, .. } if beats_samples.len() < 2 || !rising(beats_samples) => {
                 Err(CorrectionError::Grid("fewer than two beats, or beats that fall"))
             }
-            Self::Given { beats_samples, downbeats } if downbeats.is_empty() || downbeats.iter().any(|d| *d >= beats_samples.len()) => {
+            Self::Given { beats_samples, downbeats, .. } if downbeats.is_empty() || downbeats.iter().any(|d| *d >= beats_samples.len()) => {
                 Err(CorrectionError::Grid("no bars, or bars beyond its beats"))
             }
             Self::Given { downbeats, .. } if !downbeats.windows(2).all(|w| w[0] < w[1]) => Err(CorrectionError::Grid("bars that fall")),
@@ -167,7 +170,8 @@ impl Correction {
                 format!("beats {:.0} ms {}", seconds_from_samples(samples.unsigned_abs()) * 1000.0, if *samples < 0 { "earlier" } else { "later" })
             }
             Self::Taps { at_samples } => format!("the beat as tapped, {} times", at_samples.len()),
-            Self::Given { beats_samples, .. } => format!("a grid of {} beats from a file", beats_samples.len()),
+            Self::Given { beats_samples, sections, .. } if sections.is_empty() => format!("a grid of {} beats from a file", beats_samples.len()),
+            Self::Given { beats_samples, sections, .. } => format!("a grid of {} beats and {} sections from a file", beats_samples.len(), sections.len()),
             Self::MoveBoundary { from_samples, to_samples } => format!("the section of {} begins at {}", at(from_samples), at(to_samples)),
             Self::Split { at_samples } => format!("a section begins at {}", at(at_samples)),
             Self::Join { at_samples } => format!("no section begins at {}", at(at_samples)),
@@ -211,7 +215,7 @@ pub(super) fn correct_grid(mut grid: Grid, corrections: &[Correction], recount: 
                 let bpm = super::beats::tempo(&taps_s);
                 grid = recount.near(bpm, &taps_s).unwrap_or(grid);
             }
-            Correction::Given { beats_samples, downbeats } => {
+            Correction::Given { beats_samples, downbeats, .. } => {
                 grid.beats_s = beats_samples.iter().map(|&s| seconds_from_samples(s)).collect();
                 grid.downbeats.clone_from(downbeats);
                 grid.metre = commonest_step(downbeats).unwrap_or(grid.metre);
@@ -282,6 +286,7 @@ pub(super) fn correct_sections(sections: Vec<Section>, bar_lines_samples: &[u64]
     };
     for correction in corrections {
         match correction {
+            Correction::Given { sections, .. } if !sections.is_empty() => marks = given_sections(sections, nearest, bar_lines_samples.len() - 1),
             Correction::MoveBoundary { from_samples, to_samples } => {
                 let (from, to) = (nearest(from_samples), nearest(to_samples));
                 let Some(index) = (1..marks.len()).min_by_key(|&k| marks[k].0.abs_diff(from)) else { continue };
@@ -318,6 +323,33 @@ pub(super) fn correct_sections(sections: Vec<Section>, bar_lines_samples: &[u64]
         }
     }
     sections_between(&marks, bar_lines_samples)
+}
+
+/// Sections of a file as marks on bars before `end_bar`. What is as short as a letter is one; a longer
+/// name stays, and equal names share a letter.
+fn given_sections(given: &[(u64, String)], nearest: impl Fn(&u64) -> usize, end_bar: usize) -> Vec<(usize, String, Option<String>)> {
+    const LETTER: usize = 2;
+    const NAME: usize = 60;
+    let is_letter = |called: &str| (1..=LETTER).contains(&called.chars().count());
+    // What comes before the first of them is a section too.
+    let before = given.first().filter(|(at, _)| nearest(at) > 0).map(|_| (0, ""));
+    let all = given.iter().map(|(at, called)| (nearest(at), called.trim()));
+    let mut letters: Vec<(&str, String)> = given.iter().map(|g| g.1.trim()).filter(|c| is_letter(c)).map(|c| (c, c.to_owned())).collect();
+    let mut marks: Vec<(usize, String, Option<String>)> = Vec::new();
+    for (bar, called) in before.into_iter().chain(all) {
+        if bar >= end_bar || marks.last().is_some_and(|m| bar <= m.0) {
+            continue;
+        }
+        let known = letters.iter().find(|l| l.0 == called).map(|l| l.1.clone());
+        let letter = known.unwrap_or_else(|| {
+            let free = (0..).map(label).find(|letter| letters.iter().all(|l| l.1 != *letter)).unwrap_or_default();
+            letters.push((called, free.clone()));
+            free
+        });
+        let name = (!is_letter(called) && !called.is_empty()).then(|| called.chars().take(NAME).collect());
+        marks.push((bar, letter, name));
+    }
+    marks
 }
 
 /// Applies what was said about singing to spans in order.
@@ -423,7 +455,7 @@ mod tests {
 
     #[test]
     fn a_grid_from_elsewhere_is_taken_as_it_is() {
-        let given = Correction::Given { beats_samples: (0..10).map(|k| 30_000 * k).collect(), downbeats: vec![1, 4, 7] };
+        let given = Correction::Given { beats_samples: (0..10).map(|k| 30_000 * k).collect(), downbeats: vec![1, 4, 7], sections: vec![] };
         let taken = corrected(grid(17, 4, 0), &[given]);
         assert_eq!((taken.metre, taken.downbeats), (3, vec![1, 4, 7]));
         assert!((taken.tempo_bpm - 96.0).abs() < 1e-6);
@@ -457,6 +489,22 @@ mod tests {
     }
 
     #[test]
+    fn sections_of_a_file_replace_what_was_read_and_can_be_corrected_further() {
+        let given = |sections: &[(u64, &str)]| Correction::Given {
+            beats_samples: lines(),
+            downbeats: (0..13).collect(),
+            sections: sections.iter().map(|(bar, name)| (bar * 96_000 + 700, (*name).to_owned())).collect(),
+        };
+        let named = given(&[(0, "verse"), (4, "B"), (4, "again"), (6, "verse"), (12, "beyond")]);
+        let all = [(0, 4, "A".into(), Some("verse".into())), (4, 6, "B".into(), None), (6, 12, "A".into(), Some("verse".into()))];
+        assert_eq!(told(&[Correction::Split { at_samples: 2 * 96_000 }, named.clone()]), all);
+        assert_eq!(told(&[named, Correction::Join { at_samples: 4 * 96_000 }]).len(), 2);
+        assert_eq!(told(&[given(&[(0, "B"), (4, "solo"), (8, "verse")])])[2].2, "C", "letters of the file are not given twice");
+        assert_eq!(told(&[given(&[(3, "C")])]), [(0, 3, "A".into(), None), (3, 12, "C".into(), None)]);
+        assert_eq!(told(&[given(&[])]).len(), 3, "a file without sections leaves what was read");
+    }
+
+    #[test]
     fn singing_is_said_and_unsaid() {
         let span = |start_samples, end_samples, likelihood| Span { start_samples, end_samples, likelihood };
         let said = |start_samples, end_samples, sings| Correction::Singing { start_samples, end_samples, sings };
@@ -471,7 +519,7 @@ mod tests {
             (Correction::Metre { beats: 0 }, "1 to 12"),
             (Correction::Taps { at_samples: vec![1, 2, 3] }, "four"),
             (Correction::Taps { at_samples: vec![4, 3, 2, 1] }, "four"),
-            (Correction::Given { beats_samples: vec![0, 10], downbeats: vec![2] }, "beyond"),
+            (Correction::Given { beats_samples: vec![0, 10], downbeats: vec![2], sections: vec![] }, "beyond"),
             (Correction::Letter { at_samples: 0, label: "long".into() }, "1 to 3"),
             (Correction::Singing { start_samples: 5, end_samples: 5, sings: true }, "after it begins"),
         ] {

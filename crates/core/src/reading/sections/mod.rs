@@ -133,7 +133,7 @@ fn letter(sections: &mut [Section], likeness: &BarLikeness, levels_db: &[f32]) {
     }
 }
 
-fn label(index: usize) -> String {
+pub(super) fn label(index: usize) -> String {
     let letter = (b'A' + (index % 26) as u8) as char;
     match index / 26 {
         0 => letter.to_string(),

@@ -260,7 +260,8 @@ pub async fn take_grid(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multi
     let for_bed = Bed { length_s: seconds_from_samples(reading.length_samples), metre: reading.metre as usize };
     let grid = web::block(move || grid::read(&bytes, for_bed)).await?.map_err(Problem::bad_value)?;
     let beats_samples = grid.beats_s.iter().map(|&s| samples_from_seconds(s)).collect();
-    say(&app, *id, revision, Correction::Given { beats_samples, downbeats: grid.downbeats }).await?;
+    let sections = grid.sections.into_iter().map(|(at_s, name)| (samples_from_seconds(at_s), name)).collect();
+    say(&app, *id, revision, Correction::Given { beats_samples, downbeats: grid.downbeats, sections }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
