@@ -15,6 +15,12 @@ fn starts(cut: &Value) -> Vec<u64> {
     cut["bed"]["reading"]["sections"].as_array().unwrap().iter().filter_map(|s| s["startBar"].as_u64()).collect()
 }
 
+/// Where sections begin, with their letters.
+fn sections(cut: &Value) -> Vec<(f64, String)> {
+    let all = cut["bed"]["reading"]["sections"].as_array().unwrap();
+    all.iter().map(|s| (s["startS"].as_f64().unwrap(), s["label"].as_str().unwrap().to_owned())).collect()
+}
+
 fn said(cut: &Value) -> usize {
     cut["bed"]["corrections"].as_array().map_or(0, Vec::len)
 }
@@ -151,6 +157,10 @@ async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
         let shift = theirs.iter().position(|t| (t - ours[1]).abs() < 0.002).expect(format) as i64 - 1;
         for (k, line) in ours.iter().enumerate().skip(1).take(ours.len() - 2) {
             assert!((theirs[(k as i64 + shift) as usize] - line).abs() < 0.002, "{format}: bar {k}");
+        }
+        let (ours, theirs) = (sections(&view), sections(&again));
+        for (at, label) in ours.iter().skip(1) {
+            assert!(theirs.iter().any(|t| (t.0 - at).abs() < 0.002 && t.1 == *label), "{format}: {label} at {at} s in {theirs:?}");
         }
     }
     assert_eq!(
