@@ -1,167 +1,12 @@
 import { describe, expect, it } from 'vitest'
-import type { CutView, FittingView, LevelView } from '../shared/http'
+import { fitting, testCut } from '../shared/testCut'
 import { clipped, thinned } from './fit'
 import { bandPath, height } from './band'
 import { ambienceRows, layoutSheet, ROWS } from './sheet'
 import { layoutMap, leftOut, nearest } from './map'
 
-const swell: LevelView = {
-  index: 3,
-  kind: 'swell',
-  startS: 8,
-  endS: 14,
-  riseS: 1.2,
-  fallS: 1.2,
-  underSpeechDb: 7,
-  gainDb: -9,
-  riseSlope: 'one',
-  fallSlope: 'one',
-  byHand: false,
-}
-const dip: LevelView = {
-  ...swell,
-  index: 4,
-  kind: 'dip',
-  startS: 14.1,
-  endS: 18,
-  riseS: 0,
-  fallS: 0,
-  underSpeechDb: 20,
-}
-
-function shot(name: string, atS: number, lengthS: number): CutView['shots'][number] {
-  return { name, atS, lengthS, frame: atS * 25, timecode: '', still: false, byHand: false }
-}
-
-const fitting: FittingView = {
-  pieces: [
-    { sourceStartS: 0, sourceEndS: 12, cutStartS: 0, cutEndS: 12, startBar: 1, endBar: 6 },
-    { sourceStartS: 42, sourceEndS: 60, cutStartS: 12, cutEndS: 30, startBar: 22, endBar: 30 },
-  ],
-  splices: [
-    {
-      atS: 12,
-      leaveBar: 6,
-      enterBar: 22,
-      audible: 'silent',
-      goodness: 1,
-      crossfadeMs: 30,
-      correlation: 0,
-      why: '',
-      hardToHear: 96,
-      surprisePercent: 40,
-      law: 'measured',
-      movedMs: 0,
-      laterMs: 0,
-      terms: [],
-      byHand: false,
-      name: { leaveS: 12, enterS: 42 },
-    },
-  ],
-  name: 'fewest splices',
-  worst: 96,
-  cost: 0.3,
-  start: 'top',
-  ringOutS: null,
-  leftOutS: 30,
-  repeatedS: 0,
-  end: 'ownEnding',
-  lastHitS: 28,
-  speedChangePercent: 0,
-  notes: [],
-}
-
-function cut(): CutView {
-  return {
-    id: 'x',
-    title: 'Test',
-    rate: { num: 25, den: 1, dropFrame: false, label: '25' },
-    lengthFrames: 750,
-    lengthS: 30,
-    lengthTimecode: '00:00:30:00',
-    shots: [shot('tower', 0, 8.6), shot('a rather long name of a shot', 8.6, 21.4)],
-    moments: [{ name: 'strike', atS: 12, timecode: '', frame: 300, kind: 'hit', byHand: true }],
-    bed: {
-      hash: 'h',
-      name: 'bed.wav',
-      lengthS: 60,
-      damaged: false,
-      rateHz: 48000,
-      channelCount: 2,
-      reading: null,
-      corrections: [],
-    },
-    firstTimecode: '00:00:00:00',
-    firstFrame: 0,
-    commercial: false,
-    paidPlan: false,
-    candidates: [],
-    takes: [],
-    pieces: [],
-    lines: [],
-    jobs: [],
-    asOf: 0,
-    plan: {
-      revision: 1,
-      what: '',
-      parent: null,
-      undo: null,
-      redo: null,
-      savedAt: '',
-      lengthSamples: 1440000,
-      chosen: 0,
-      fittedBefore: false,
-      wishes: {
-        said: ['keep 0:12.0 to 0:20.0 of the bed', '0:04.0 of the bed on 0:08.0 of the cut'],
-        keep: [{ startS: 12, endS: 20 }],
-        leaveOut: [],
-        pins: [{ bedS: 4, cutS: 8 }],
-        place: null,
-        start: 'free',
-        end: 'free',
-        leastRunBars: 4,
-        mostPlays: null,
-        speedPercent: 1,
-        likings: [],
-      },
-      fittings: [fitting],
-      parts: [
-        {
-          name: 'bed',
-          hash: 'b',
-          atHand: true,
-          startS: 0,
-          endS: 30,
-          handoverAtS: 0,
-          handoverS: 0,
-          fitting,
-        },
-      ],
-      barLines: [0, 2, 4, 6, 8].map((atS, k) => ({ atS, bar: k + 1, letter: k === 0 ? 'A' : null })),
-      levels: [swell, dip],
-      ambiences: [],
-      pocketChoices: [],
-      forms: {
-        opening: { fallS: 4, slope: 'sharplyThenGently', enters: 0.5 },
-        closing: { riseS: 4, slope: 'gentlyThenSharply' },
-      },
-      shape: {
-        underSpeechDb: 20,
-        aloneDb: 7,
-        easeS: 1.2,
-        leastGapS: 2.4,
-        fadeShape: 'equalPower',
-        evenVoice: false,
-      },
-      phrases: [{ startS: 9, endS: 11, words: 'one two three four' }],
-      findings: [],
-      lookedAt: [],
-    },
-  }
-}
-
 describe('the sheet', () => {
-  const sheet = layoutSheet(cut(), { stepS: 0.01, peaks: Array(3000).fill(1000) }, 10, 1062, 116)
+  const sheet = layoutSheet(testCut(), { stepS: 0.01, peaks: Array(3000).fill(1000) }, 10, 1062, 116)
 
   it('wraps the time into lines, and pointing is the inverse of drawing', () => {
     expect(sheet.lines).toHaveLength(3)
@@ -192,7 +37,7 @@ describe('the sheet', () => {
   })
 
   it('lays out only what is seen, and knows how much there is', () => {
-    const hour = { ...cut(), lengthS: 3600, lengthFrames: 90_000 }
+    const hour = { ...testCut(), lengthS: 3600, lengthFrames: 90_000 }
     const part = layoutSheet(hour, null, 15, 1062, 116, { first: 99, last: 106 })
     expect([part.count, part.lines.length, part.lines[0]?.startS]).toEqual([240, 8, 99 * 15])
     expect(layoutSheet(hour, null, 15, 1062, 116, { first: 500, last: 510 }).lines).toHaveLength(1)
@@ -209,7 +54,7 @@ describe('the sheet', () => {
   })
 
   it('marks the splices of every bed of the cut', () => {
-    const one = cut()
+    const one = testCut()
     const later = { ...fitting, splices: fitting.splices.map((splice) => ({ ...splice, atS: 25 })), lastHitS: null }
     const part = { ...one.plan.parts[0]!, atHand: false, startS: 20, fitting: later }
     const two = { ...one, plan: { ...one.plan, parts: [...one.plan.parts, part] } }
@@ -223,14 +68,14 @@ describe('the sheet', () => {
   })
 
   it('stands an empty plan', () => {
-    const full = cut()
+    const full = testCut()
     const bare = { ...full, plan: { ...full.plan, fittings: [], parts: [], barLines: [], levels: [], phrases: [] } }
     expect(layoutSheet(bare, null, 15, 0, 116).lines).toHaveLength(2)
   })
 })
 
 describe('the map', () => {
-  const one = cut()
+  const one = testCut()
 
   it('has a ribbon a piece, and shows what is left out', () => {
     const map = layoutMap(one, fitting, 30, null, null, 1000)

@@ -1653,6 +1653,16 @@ export interface components {
          * @enum {string}
          */
         FadeShapeView: "linearDb" | "linear" | "equalPower" | "s";
+        /** @description A figure to choose. */
+        FigureChoiceView: {
+            /**
+             * Format: double
+             * @description The figure; none to leave it open.
+             */
+            value?: number | null;
+            /** @description In words. */
+            words: string;
+        };
         /** @description The film's own sound gives over to the bed, or the bed to it, at a moment. */
         FilmHandover: components["schemas"]["HandoverBody"] & {
             /**
@@ -1803,6 +1813,8 @@ export interface components {
         FormsView: {
             /** @description The closing. */
             closing: components["schemas"]["ClosingView"];
+            /** @description Where the voice may enter, as shares of the fall. */
+            enters: components["schemas"]["FigureChoiceView"][];
             /** @description The opening. */
             opening: components["schemas"]["OpeningView"];
         };
@@ -1836,9 +1848,9 @@ export interface components {
             atS: number;
             /**
              * Format: double
-             * @description How long both are heard, in seconds.
+             * @description How long both are heard, in seconds; as long as usual where nothing is said.
              */
-            lengthS: number;
+            lengthS?: number | null;
         };
         /**
          * @description What to hear.
@@ -2101,6 +2113,11 @@ export interface components {
              * @description Where, in seconds.
              */
             atS: number;
+            /**
+             * Format: double
+             * @description Where a bed that belongs to it begins, in seconds; only titles and credits have one.
+             */
+            bedFromS?: number | null;
             /** @description Whether it was marked by hand. */
             byHand: boolean;
             /**
@@ -2302,6 +2319,8 @@ export interface components {
             levels: components["schemas"]["LevelView"][];
             /** @description What the check looked at, as sentences that hold when it finds nothing. */
             lookedAt: string[];
+            /** @description Loudness of the whole to choose from, in LUFS. */
+            loudnessChoices: components["schemas"]["FigureChoiceView"][];
             /**
              * Format: double
              * @description Gain of the whole in dB, where a loudness was asked for.

@@ -5,6 +5,7 @@
 //! made by hand or come from a list; a second list replaces what the first one brought and leaves
 //! everything made by hand alone ([`Picture::take_list`]).
 
+use crate::SAMPLE_RATE_HZ;
 use crate::fit::stills::Holding;
 use crate::units::FrameRate;
 use serde::{Deserialize, Serialize};
@@ -72,6 +73,20 @@ pub struct Moment {
     /// Where it came from.
     #[serde(default)]
     pub origin: Origin,
+}
+
+impl Moment {
+    /// Where a bed begins that belongs to this moment: with the title, whose own sound it waits for,
+    /// or a little before the action ends for credits (common practice, no source).
+    pub fn bed_from_samples(&self, rate: FrameRate) -> Option<u64> {
+        const BEFORE_CREDITS_SAMPLES: u64 = 2 * SAMPLE_RATE_HZ as u64;
+        let at = rate.samples_from_frames(self.frame);
+        match self.kind {
+            MomentKind::Title => Some(at),
+            MomentKind::Credits => Some(at.saturating_sub(BEFORE_CREDITS_SAMPLES)),
+            MomentKind::Hit | MomentKind::Other => None,
+        }
+    }
 }
 
 /// A written line of the narration with its rough time.

@@ -35,6 +35,9 @@ const LEAST_SAMPLES: u64 = 4 * SAMPLE_RATE_HZ as u64;
 const LONGEST_SAMPLES: u64 = 20 * SAMPLE_RATE_HZ as u64;
 
 impl Handover {
+    /// How long a handover lasts where nobody says: 2 s, the longer of common practice's values for easing into a dip.
+    pub const USUAL_SAMPLES: u64 = 2 * SAMPLE_RATE_HZ as u64;
+
     /// How the bed on `first` gives over to the one on `second`.
     pub fn between(first: Passage, second: Passage) -> Self {
         let length_samples = first.end_samples.saturating_sub(second.start_samples);

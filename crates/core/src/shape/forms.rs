@@ -16,6 +16,9 @@ pub struct Opening {
     pub enters: f64,
 }
 
+/// Where the voice may enter, as shares of the fall, in words.
+pub const ENTERS: [(&str, f64); 3] = [("as the fall begins", 0.0), ("half-way down", 0.5), ("once it is down", 1.0)];
+
 impl Default for Opening {
     /// Over the last four of ten seconds, quickly until about three quarters, the voice half-way
     /// (common practice, no source).

@@ -27,10 +27,10 @@ mod rules;
 mod wishes;
 
 pub use curve::{CURVE_STEP_SAMPLES, GainCurve};
-pub use forms::{Closing, Entry, Opening, entry};
+pub use forms::{Closing, ENTERS, Entry, Opening, entry};
 pub use hand::{Change, ChangeError, sweep};
 pub use rules::{Frame, Measured, propose_bed, speech_lufs};
-pub use wishes::{ShapeError, ShapeWishes};
+pub use wishes::{LOUDNESS_CHOICES, ShapeError, ShapeWishes};
 
 use serde::{Deserialize, Serialize};
 

@@ -54,6 +54,11 @@ impl Default for ShapeWishes {
     }
 }
 
+/// Loudness of the whole to choose from, in LUFS, in words; the first leaves it as it is. Broadcast:
+/// EBU R 128; online: what the services ask for (from memory).
+pub const LOUDNESS_CHOICES: [(&str, Option<f64>); 4] =
+    [("as it is", None), ("−23 LUFS, broadcast", Some(-23.0)), ("−16 LUFS, spoken online", Some(-16.0)), ("−14 LUFS, music online", Some(-14.0))];
+
 /// A figure outside of what is sensible. The texts say what is allowed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error("{what} is {from} to {to} {unit}")]

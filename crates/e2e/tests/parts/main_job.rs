@@ -108,8 +108,7 @@ async fn sets_a_level_and_takes_it_back(browser: &Browser) {
     browser.client().find_all(Locator::Css("[data-test=hairpin]")).await.unwrap().remove(1).click().await.unwrap();
     browser.find("level-card").await.unwrap();
     let input = browser.css("[data-test=level-db] input, input[data-test=level-db]").await.unwrap();
-    input.send_keys("\u{e010}\u{e003}\u{e003}12").await.unwrap();
-    browser.find("level-apply").await.unwrap().click().await.unwrap();
+    input.send_keys("\u{e010}\u{e003}\u{e003}12\u{e007}").await.unwrap();
     let undo = async |part: &str| {
         let seen = eventually(Duration::from_secs(10), async || Some(browser.find("undo").await.ok()?.text().await.ok()?).filter(|t| t.contains(part))).await;
         assert!(seen.is_some(), "undo never said {part}");

@@ -176,12 +176,12 @@ export function useCut(id: Ref<string>) {
           server.POST('/api/cuts/{id}/fit/stills', { params: path(), body: { revision: revision(), lengthFrames } }),
         ),
       ),
-    goOnWith: (soundHash: string, atS: number, lengthS: number) =>
+    goOnWith: (soundHash: string, atS: number) =>
       inTurn(() =>
         answer(
           server.POST('/api/cuts/{id}/parts', {
             params: path(),
-            body: { revision: revision(), soundHash, atS, lengthS },
+            body: { revision: revision(), soundHash, atS },
           }),
         ),
       ),
@@ -254,12 +254,12 @@ export function useCut(id: Ref<string>) {
     filmLength: () => change(() => answer(server.PUT('/api/cuts/{id}/film/length', { params: path() }))),
     filmSound: (body: FilmSound) =>
       inTurn(() => answer(server.PUT('/api/cuts/{id}/film/sound', { params: path(), body }))),
-    filmHandover: (atS: number, lengthS: number, toBed: boolean) =>
+    filmHandover: (atS: number, toBed: boolean) =>
       inTurn(() =>
         answer(
           server.POST('/api/cuts/{id}/film/handover', {
             params: path(),
-            body: { revision: revision(), atS, lengthS, toBed },
+            body: { revision: revision(), atS, toBed },
           }),
         ),
       ),

@@ -5,10 +5,8 @@ import { bare, clock } from '../../shared/words'
 
 /** Another bed from the playhead on. */
 const props = defineProps<{ cut: CutView; busy: boolean; positionS: number }>()
-const emit = defineEmits<{ goOn: [soundHash: string, atS: number, lengthS: number] }>()
+const emit = defineEmits<{ goOn: [soundHash: string, atS: number] }>()
 
-/** Over what time one bed gives over to the next, until somebody says another. */
-const EASED_S = 2
 const beds = computed(() =>
   props.cut.candidates.filter((one) => one.reading).map((one) => ({ value: one.hash, label: bare(one.name) })),
 )
@@ -25,7 +23,7 @@ const beds = computed(() =>
       title="Put the playhead where another bed is to begin."
       size="small"
       data-test="go-on"
-      @change="(hash) => emit('goOn', String(hash), positionS, EASED_S)"
+      @change="(hash) => emit('goOn', String(hash), positionS)"
   /></label>
 </template>
 

@@ -3,6 +3,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { layoutCloseUp, CLOSE } from '../../drawing/closeUp'
 import type { CloseUpView, CutView, SpliceView, Wish } from '../../shared/http'
+import NumberField from '../../shared/NumberField.vue'
 import { clock, decibels } from '../../shared/words'
 
 /** One splice: both sides over each other, and everything that can be changed of it. */
@@ -36,9 +37,6 @@ const LAWS = [
 const touch = (what: Omit<Extract<Wish, { what: 'touch' }>, 'what' | 'index'>) =>
   emit('wish', { what: 'touch', index: props.index, ...what })
 const nudge = (samples: number) => touch({ nudgeSamples: samples })
-const setFade = (ms: unknown) => {
-  if (typeof ms === 'number' && Math.abs(ms - props.splice.crossfadeMs) > 0.05) touch({ fadeMs: ms })
-}
 const nextBest = () => emit('wish', { what: 'noSplice', splice: props.splice.name })
 const terms = computed(() => props.splice.terms.map((t) => `${t.name} ${t.cost.toFixed(2)}`).join(', '))
 const joint = computed(() =>
@@ -126,14 +124,13 @@ defineExpose({ nudge, touch, nextBest })
     </div>
     <div class="doing">
       <span class="soft">crossfade</span>
-      <a-input-number
+      <NumberField
         :value="Math.round(splice.crossfadeMs)"
         :min="1"
         :max="2000"
-        size="small"
-        aria-label="Length of the crossfade in milliseconds"
+        label="Length of the crossfade in milliseconds"
         data-test="crossfade"
-        @change="setFade"
+        @set="(fadeMs) => touch({ fadeMs })"
       />
       ms
       <a-select

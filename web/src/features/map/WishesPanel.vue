@@ -26,16 +26,19 @@ const ENDS = computed(() => [
 const place = computed(() => wishes.value.place ?? { startS: 0, endS: null })
 const lieFrom = (startS: number) => emit('wish', { what: 'place', startS, endS: place.value.endS })
 const lieUntil = (endS: number) => emit('wish', { what: 'place', startS: place.value.startS, endS })
-/** Titles have a sound of their own, which the bed waits for; credits want it a little before the action ends. */
-const BEFORE_CREDITS_S = 2
+/** Moments that a bed can begin with. */
 const forms = computed(() =>
-  props.cut.moments.flatMap((moment) => {
-    if (moment.kind === 'title')
-      return [{ ...moment, fromS: moment.atS, words: `after the title at ${clock(moment.atS)}` }]
-    if (moment.kind !== 'credits') return []
-    const fromS = Math.max(0, moment.atS - BEFORE_CREDITS_S)
-    return [{ ...moment, fromS, words: `a little before the credits at ${clock(moment.atS)}` }]
-  }),
+  props.cut.moments.flatMap(({ frame, kind, atS, bedFromS }) =>
+    bedFromS == null
+      ? []
+      : [
+          {
+            frame,
+            fromS: bedFromS,
+            words: `${kind === 'title' ? 'after the title' : 'a little before the credits'} at ${clock(atS)}`,
+          },
+        ],
+  ),
 )
 type StartKind = Extract<Wish, { what: 'start' }>['kind']
 type EndKind = Extract<Wish, { what: 'end' }>['kind']

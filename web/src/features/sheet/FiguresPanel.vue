@@ -33,11 +33,6 @@ const pocket = computed(() => pockets.value.findIndex((one) => same(one.pocket, 
 
 /** How a spoken show opens and closes, where somebody asks for it. */
 const forms = computed(() => props.cut.plan.forms)
-const ENTERS = [
-  { value: 0, label: 'as the fall begins' },
-  { value: 0.5, label: 'half-way down' },
-  { value: 1, label: 'once it is down' },
-]
 const aloneS = ref(Math.round((props.cut.plan.phrases[0]?.startS ?? 8) * 10) / 10)
 type Entry = Extract<VoiceEdit, { do: 'enter' }>['on']
 const ENTRIES: { value: Entry; label: string }[] = [
@@ -47,12 +42,7 @@ const ENTRIES: { value: Entry; label: string }[] = [
 ]
 const entry = ref<Entry>('downbeat')
 
-const TARGETS = [
-  { value: 0, label: 'as it is' },
-  { value: -23, label: '−23 LUFS, broadcast' },
-  { value: -16, label: '−16 LUFS, spoken online' },
-  { value: -14, label: '−14 LUFS, music online' },
-]
+const loudness = computed(() => props.cut.plan.loudnessChoices)
 const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', file as File)
 </script>
 
@@ -160,7 +150,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           the voice enters
           <a-select
             :value="shape.opening.enters"
-            :options="ENTERS"
+            :options="forms.enters.map((one) => ({ value: one.value ?? 0, label: one.words }))"
             size="small"
             aria-label="Where the voice enters"
             @change="(v) => shape.opening && set({ opening: { ...shape.opening, enters: Number(v) } })"
@@ -335,13 +325,13 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
     <section class="card">
       <h3>The whole</h3>
       <a-select
-        :value="shape.targetLufs ?? 0"
-        :options="TARGETS"
+        :value="loudness.findIndex((one) => same(one.value, shape.targetLufs))"
+        :options="loudness.map((one, k) => ({ value: k, label: one.words }))"
         size="small"
         class="wide"
         aria-label="Loudness of the whole"
         data-test="target"
-        @change="(v) => set({ targetLufs: v === 0 ? null : (v as number) })"
+        @change="(k) => set({ targetLufs: loudness[Number(k)]?.value ?? null })"
       />
       <p v-if="cut.plan.masterGainDb != null" class="soft numbers">
         {{ cut.plan.masterGainDb >= 0 ? '+' : '−' }}{{ Math.abs(cut.plan.masterGainDb).toFixed(1) }} dB

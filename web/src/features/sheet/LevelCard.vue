@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 import type { CutView, LevelChange, LevelView } from '../../shared/http'
+import NumberField from '../../shared/NumberField.vue'
 import { clock } from '../../shared/words'
 import { SLOPES } from './choices'
 
@@ -8,20 +9,7 @@ import { SLOPES } from './choices'
 const props = defineProps<{ cut: CutView; level: LevelView; busy: boolean }>()
 const emit = defineEmits<{ change: [change: LevelChange]; giveBack: []; close: [] }>()
 
-const under = ref(props.level.underSpeechDb)
-const gain = ref(props.level.gainDb)
-const rise = ref(props.level.riseS)
-const fall = ref(props.level.fallS)
-watch(
-  () => props.level,
-  (now) => {
-    under.value = now.underSpeechDb
-    gain.value = now.gainDb
-    rise.value = Math.round(now.riseS * 100) / 100
-    fall.value = Math.round(now.fallS * 100) / 100
-  },
-  { immediate: true },
-)
+const seconds = (value: number) => Math.round(value * 100) / 100
 
 const TITLES = {
   swell: 'Swell in the gap',
@@ -39,28 +27,15 @@ const SHAPES = [
 ]
 /** What can be set alike elsewhere. */
 const ALIKE = ['swell', 'dip', 'emphasis']
-const percent = computed(() => `${(100 * 10 ** (-under.value / 20)).toFixed(0)} % of it`)
+const percent = computed(() => `${(100 * 10 ** (-props.level.underSpeechDb / 20)).toFixed(0)} % of it`)
 /** The same kind of object elsewhere, which can be set alike. */
 const others = computed(() =>
   props.cut.plan.levels.filter((o) => o.kind === props.level.kind && o.index !== props.level.index).map((o) => o.index),
 )
 
-function changes(): LevelChange {
-  const { level } = props
-  return {
-    ...(under.value !== level.underSpeechDb && { underSpeechDb: under.value }),
-    ...(level.kind === 'sweep' && gain.value !== level.gainDb && { gainDb: gain.value }),
-    ...(Math.abs(rise.value - level.riseS) > 0.006 && { riseS: rise.value }),
-    ...(Math.abs(fall.value - level.fallS) > 0.006 && { fallS: fall.value }),
-  }
-}
-function apply() {
-  const what = changes()
-  if (Object.keys(what).length) emit('change', what)
-}
 /** The others get its level; each keeps the length that its gap has room for. */
 function alike() {
-  emit('change', { underSpeechDb: under.value, also: others.value })
+  emit('change', { underSpeechDb: props.level.underSpeechDb, also: others.value })
 }
 </script>
 
@@ -77,15 +52,13 @@ function alike() {
       <template v-if="level.kind === 'swell' || level.kind === 'dip' || level.kind === 'emphasis'">
         <dt>{{ level.kind === 'swell' ? 'up to' : level.kind === 'dip' ? 'down to' : 'deeper by' }}</dt>
         <dd>
-          <a-input-number
-            v-model:value="under"
+          <NumberField
+            :value="level.underSpeechDb"
             :min="0"
             :max="60"
-            :step="1"
-            size="small"
-            aria-label="Decibels under the voice"
+            label="Decibels under the voice"
             data-test="level-db"
-            @press-enter="apply"
+            @set="(n) => emit('change', { underSpeechDb: n })"
           />
           dB{{ level.kind === 'emphasis' ? '' : ' under the voice' }} <small class="soft">{{ percent }}</small>
         </dd>
@@ -93,15 +66,13 @@ function alike() {
       <template v-if="level.kind === 'sweep'">
         <dt>by</dt>
         <dd>
-          <a-input-number
-            v-model:value="gain"
+          <NumberField
+            :value="level.gainDb"
             :min="-40"
             :max="20"
-            :step="1"
-            size="small"
-            aria-label="Decibels up or down"
+            label="Decibels up or down"
             data-test="sweep-db"
-            @press-enter="apply"
+            @set="(n) => emit('change', { gainDb: n })"
           />
           dB, in this passage alone
         </dd>
@@ -109,15 +80,14 @@ function alike() {
       <template v-if="level.riseS > 0 || level.kind === 'fadeIn'">
         <dt>{{ level.kind === 'fadeIn' ? 'lasts' : 'rises in' }}</dt>
         <dd>
-          <a-input-number
-            v-model:value="rise"
+          <NumberField
+            :value="seconds(level.riseS)"
             :min="0"
             :max="60"
             :step="0.1"
-            size="small"
-            aria-label="Seconds of the rise"
+            label="Seconds of the rise"
             data-test="level-rise"
-            @press-enter="apply"
+            @set="(n) => emit('change', { riseS: n })"
           />
           s
           <a-select
@@ -135,15 +105,14 @@ function alike() {
       <template v-if="level.fallS > 0 || level.kind === 'fadeOut'">
         <dt>{{ level.kind === 'fadeOut' ? 'lasts' : 'falls in' }}</dt>
         <dd>
-          <a-input-number
-            v-model:value="fall"
+          <NumberField
+            :value="seconds(level.fallS)"
             :min="0"
             :max="60"
             :step="0.1"
-            size="small"
-            aria-label="Seconds of the fall"
+            label="Seconds of the fall"
             data-test="level-fall"
-            @press-enter="apply"
+            @set="(n) => emit('change', { fallS: n })"
           />
           s
           <a-select
@@ -174,7 +143,6 @@ function alike() {
     <p :class="level.byHand ? 'hand' : 'soft'">
       {{ level.byHand ? 'set by hand: it stays when the plan is made anew' : 'follows the narration' }}
     </p>
-    <a-button size="small" type="primary" :disabled="busy" data-test="level-apply" @click="apply">Set</a-button>
     <a-button v-if="others.length && ALIKE.includes(level.kind)" size="small" :disabled="busy" @click="alike">
       Set all {{ others.length + 1 }} so
     </a-button>

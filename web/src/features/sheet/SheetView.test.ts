@@ -1,25 +1,12 @@
 import { mount } from '@vue/test-utils'
 import { describe, expect, it } from 'vitest'
-import type { CutView } from '../../shared/http'
+import { swell, testCut } from '../../shared/testCut'
 import SheetView from './SheetView.vue'
 
-const level = {
-  index: 4,
-  kind: 'swell',
-  startS: 8,
-  endS: 14,
-  riseS: 1.2,
-  fallS: 1.2,
-  underSpeechDb: 7,
-  gainDb: -9,
-  byHand: true,
-}
-const cut = {
-  lengthS: 30,
-  shots: [{ name: '<b>tower</b>', atS: 0, timecode: '' }],
-  moments: [],
-  plan: { chosen: 0, fittings: [], ambiences: [], barLines: [], levels: [level], phrases: [] },
-} as unknown as CutView
+const level = { ...swell, index: 4, byHand: true }
+const cut = testCut({ fittings: [], barLines: [], levels: [level], phrases: [] })
+cut.shots = [{ ...cut.shots[0]!, name: '<b>tower</b>' }]
+cut.moments = []
 
 function sheet(positionS = 0) {
   return mount(SheetView, {

@@ -2,40 +2,13 @@ import { mount } from '@vue/test-utils'
 import antd from 'ant-design-vue'
 import { describe, expect, it } from 'vitest'
 import type { CutView, LevelView, ShapeView } from '../../shared/http'
+import { swell, testCut } from '../../shared/testCut'
 import FiguresPanel from './FiguresPanel.vue'
 import LevelCard from './LevelCard.vue'
 
-const shape: ShapeView = {
-  underSpeechDb: 20,
-  aloneDb: 7,
-  easeS: 1.2,
-  leastGapS: 2.4,
-  fadeShape: 'equalPower',
-  evenVoice: false,
-}
-const forms = {
-  opening: { fallS: 4, slope: 'sharplyThenGently', enters: 0.5 },
-  closing: { riseS: 4, slope: 'gentlyThenSharply' },
-}
-const pocketChoices = [{ words: 'no pocket' }, { words: 'gentle', pocket: { depthDb: 5.5, q: 1.4, centreHz: 1400 } }]
-const swell: LevelView = {
-  index: 4,
-  kind: 'swell',
-  startS: 8,
-  endS: 14,
-  riseS: 1.2,
-  fallS: 1.2,
-  underSpeechDb: 7,
-  gainDb: -9,
-  riseSlope: 'one',
-  fallSlope: 'one',
-  byHand: false,
-}
-
+const { shape, forms } = testCut().plan
 function cut(levels: LevelView[] = [swell], more: Partial<ShapeView> = {}): CutView {
-  const phrases = [{ startS: 6, endS: 8 }]
-  const plan = { shape: { ...shape, ...more }, levels, phrases, ambiences: [], forms, pocketChoices }
-  return { lengthS: 60, plan, bed: {}, film: null } as unknown as CutView
+  return testCut({ shape: { ...shape, ...more }, levels, phrases: [{ startS: 6, endS: 8 }] })
 }
 const global = { plugins: [antd] }
 
@@ -55,6 +28,16 @@ describe('the figures', () => {
     const open = panel(cut([], { opening: forms.opening as ShapeView['opening'] }))
     await open.get('[data-test=opening]').trigger('change')
     expect(open.emitted('shape')?.[0]).toEqual([{ ...shape, opening: null }])
+  })
+
+  it('show and set the loudness of the whole by its place in the list of the server', async () => {
+    const choice = (one: ReturnType<typeof panel>) =>
+      one.findAllComponents({ name: 'ASelect' }).find((s) => s.attributes('data-test') === 'target')!
+    expect(choice(panel()).props('value')).toBe(0)
+    const one = panel(cut([], { targetLufs: -23 }))
+    expect(choice(one).props('value')).toBe(1)
+    choice(one).vm.$emit('change', 0)
+    expect(one.emitted('shape')?.[0]).toEqual([{ ...shape, targetLufs: null }])
   })
 
   it('let the voice enter after the bed has been alone', async () => {
@@ -77,10 +60,11 @@ describe('the card of a level', () => {
 
   it('says only what was changed', async () => {
     const one = card(swell)
-    await one.get('[data-test=level-apply]').trigger('click')
+    const field = one.get('[data-test=level-db]')
+    await field.trigger('blur')
     expect(one.emitted('change')).toBeUndefined()
-    await one.get('[data-test=level-db]').setValue('3')
-    await one.get('[data-test=level-apply]').trigger('click')
+    await field.setValue('3')
+    await field.trigger('blur')
     expect(one.emitted('change')).toEqual([[{ underSpeechDb: 3 }]])
   })
 
@@ -98,7 +82,7 @@ describe('the card of a level', () => {
   it('raises or lowers a passage, and can take that away', async () => {
     const one = card({ ...swell, kind: 'sweep', gainDb: -3, byHand: true, riseS: 0, fallS: 0 })
     await one.get('[data-test=sweep-db]').setValue('-5')
-    await one.get('[data-test=level-apply]').trigger('click')
+    await one.get('[data-test=sweep-db]').trigger('blur')
     expect(one.emitted('change')).toEqual([[{ gainDb: -5 }]])
     expect(one.get('[data-test=give-back]').text()).toBe('Take it away')
   })

@@ -22,8 +22,8 @@ use uuid::Uuid;
 pub struct HandoverBody {
     /// Its middle, in seconds of the cut.
     pub at_s: f64,
-    /// How long both are heard, in seconds.
-    pub length_s: f64,
+    /// How long both are heard, in seconds; as long as usual where nothing is said.
+    pub length_s: Option<f64>,
 }
 
 impl HandoverBody {
@@ -32,10 +32,10 @@ impl HandoverBody {
     /// # Errors
     /// What is allowed.
     pub fn checked(self) -> Result<Handover, Problem> {
-        if !(0.0..=86_400.0).contains(&self.at_s) || !(0.0..=60.0).contains(&self.length_s) {
+        if !(0.0..=86_400.0).contains(&self.at_s) || !(0.0..=60.0).contains(&self.length_s.unwrap_or(0.0)) {
             return Err(Problem::bad_value("A handover lies on the cut and lasts 0 to 60 s."));
         }
-        Ok(Handover { at_samples: samples_from_seconds(self.at_s), length_samples: samples_from_seconds(self.length_s) })
+        Ok(Handover { at_samples: samples_from_seconds(self.at_s), length_samples: self.length_s.map_or(Handover::USUAL_SAMPLES, samples_from_seconds) })
     }
 }
 

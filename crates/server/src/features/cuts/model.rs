@@ -6,7 +6,9 @@ use crate::App;
 use crate::features::beds::{KindView, store as auditions};
 use crate::features::fit::{LawView, SpliceName, WishesView};
 use crate::features::picture::MomentKindView;
-use crate::features::shape::{AmbienceView, FadeShapeView, FormsView, PocketChoiceView, ShapeView, SlopeView, SpeechRuleView, pocket_choices};
+use crate::features::shape::{
+    AmbienceView, FadeShapeView, FigureChoiceView, FormsView, PocketChoiceView, ShapeView, SlopeView, SpeechRuleView, loudness_choices, pocket_choices,
+};
 use crate::features::shelf;
 use crate::features::sounds::store as sounds;
 use crate::jobs::Task;
@@ -88,6 +90,8 @@ pub struct MomentView {
     pub kind: MomentKindView,
     /// Whether it was marked by hand.
     pub by_hand: bool,
+    /// Where a bed that belongs to it begins, in seconds; only titles and credits have one.
+    pub bed_from_s: Option<f64>,
 }
 
 /// A cut in the list of cuts.
@@ -976,6 +980,8 @@ pub struct PlanView {
     pub forms: FormsView,
     /// Pockets to choose from.
     pub pocket_choices: Vec<PocketChoiceView>,
+    /// Loudness of the whole to choose from, in LUFS.
+    pub loudness_choices: Vec<FigureChoiceView>,
     /// Ambiences.
     pub ambiences: Vec<AmbienceView>,
     /// Gain of the whole in dB, where a loudness was asked for.
@@ -1117,6 +1123,7 @@ impl CutView {
             timecode: picture.timecode(m.frame),
             kind: m.kind.into(),
             by_hand: m.origin == Origin::Hand,
+            bed_from_s: m.bed_from_samples(picture.rate).map(seconds_from_samples),
         };
         let piece = |p: &Piece| VoicePieceView {
             take: p.sound.clone(),
@@ -1354,6 +1361,7 @@ async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&R
         shape: ShapeView::from(&row.setup.shape),
         forms: FormsView::default(),
         pocket_choices: pocket_choices(),
+        loudness_choices: loudness_choices(),
         ambiences: row.setup.ambiences.iter().map(AmbienceView::from).collect(),
         master_gain_db: row.plan.master.map(|m| m.gain_db),
         held_back_db: row.plan.master.map(|m| m.held_back_db).filter(|db| *db > 0.05),

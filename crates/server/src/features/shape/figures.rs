@@ -6,7 +6,7 @@ use crate::features::cuts::model::CutView;
 use crate::problem::Problem;
 use actix_web::{put, web};
 use jaunty_core::shape::pocket::{CHOICES, PocketWish};
-use jaunty_core::shape::{Closing, FadeShape, Opening, ShapeWishes};
+use jaunty_core::shape::{Closing, ENTERS, FadeShape, LOUDNESS_CHOICES, Opening, ShapeWishes};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -80,6 +80,25 @@ pub fn pocket_choices() -> Vec<PocketChoiceView> {
     CHOICES.iter().map(|(words, pocket)| PocketChoiceView { words: (*words).to_owned(), pocket: pocket.map(PocketView::from) }).collect()
 }
 
+/// A figure to choose.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FigureChoiceView {
+    /// In words.
+    pub words: String,
+    /// The figure; none to leave it open.
+    pub value: Option<f64>,
+}
+
+fn choices<T: Into<Option<f64>> + Copy>(all: &[(&str, T)]) -> Vec<FigureChoiceView> {
+    all.iter().map(|(words, value)| FigureChoiceView { words: (*words).to_owned(), value: (*value).into() }).collect()
+}
+
+/// Loudness of the whole to choose from, in LUFS.
+pub fn loudness_choices() -> Vec<FigureChoiceView> {
+    choices(&LOUDNESS_CHOICES)
+}
+
 /// The bed alone, then a fall under the voice.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -122,11 +141,13 @@ pub struct FormsView {
     pub opening: OpeningView,
     /// The closing.
     pub closing: ClosingView,
+    /// Where the voice may enter, as shares of the fall.
+    pub enters: Vec<FigureChoiceView>,
 }
 
 impl Default for FormsView {
     fn default() -> Self {
-        Self { opening: Opening::default().into(), closing: Closing::default().into() }
+        Self { opening: Opening::default().into(), closing: Closing::default().into(), enters: choices(&ENTERS) }
     }
 }
 

@@ -180,7 +180,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
         :cut="cut"
         :busy="busy"
         :position-s="listening.positionS.value"
-        @go-on="(hash, atS, lengthS) => actions.goOnWith(hash, atS, lengthS)"
+        @go-on="actions.goOnWith"
       />
     </header>
     <template v-if="fitting && chosen">

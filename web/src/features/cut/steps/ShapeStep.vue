@@ -157,7 +157,7 @@ const place = computed(() => {
         @shape="(shape) => actions.setShape(shape)"
         @voice="(edit) => actions.editVoice(edit)"
         @film="(what) => actions.filmSound(what)"
-        @film-handover="(atS, toBed) => actions.filmHandover(atS, 2, toBed)"
+        @film-handover="actions.filmHandover"
         @ambience="(index, what) => actions.changeAmbience(index, what)"
         @drop-ambience="(index) => actions.dropAmbience(index)"
         @bring-ambience="(file) => actions.send('ambiences', file, () => undefined)"
