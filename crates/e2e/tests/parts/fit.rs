@@ -2,6 +2,7 @@
 //! exported file has it all.
 
 use super::files::{FILES, Stand, fitted, idle};
+use fantoccini::Locator;
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use jaunty_core::sound::Source;
 use jaunty_core::units::samples_from_seconds;
@@ -23,6 +24,8 @@ fn splices(cut: &Value) -> usize {
 
 /// Drags from one place of an element to another, in shares of its width and height.
 async fn drag(browser: &Browser, name: &str, from: (f64, f64), to: (f64, f64)) {
+    let script = "document.querySelector(`[data-test=${arguments[0]}]`).scrollIntoView({ block: 'center' })";
+    browser.client().execute(script, vec![json!(name)]).await.unwrap();
     let (x, y, width, height) = browser.find(name).await.unwrap().rectangle().await.unwrap();
     let at = |place: (f64, f64)| ((x + place.0 * width).round(), (y + place.1 * height).round());
     let ((ax, ay), (bx, by)) = (at(from), at(to));
@@ -47,6 +50,20 @@ async fn the_map_is_taken_hold_of_and_the_file_has_it() {
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
     browser.find("ribbon").await.unwrap();
+
+    // One key brings up what can be asked for; the bed then lies a little before the credits, and all over the cut again.
+    let edit = json!({ "do": "markMoment", "frame": 300, "kind": "credits", "name": "" });
+    let body = json!({ "revision": first["plan"]["revision"], "edit": edit });
+    assert_eq!(stand.send("POST", &format!("/api/cuts/{cut}/picture/marks"), Some(body)).await.0, 200);
+    let moment = browser.find("from-moment").await.unwrap();
+    browser.client().find(Locator::Css("body")).await.unwrap().send_keys("w").await.unwrap();
+    let shown = "const b = document.querySelector('[data-test=place]').getBoundingClientRect(); return b.top > 0 && b.bottom < innerHeight";
+    assert_eq!(browser.client().execute(shown, vec![]).await.unwrap(), json!(true), "the wishes are in view");
+    moment.click().await.unwrap();
+    let starts_at = |c: &Value, s: f64| c["plan"]["parts"][0]["startS"].as_f64().is_some_and(|at| (at - s).abs() < 0.01);
+    stand.cut_when(&cut, |c| starts_at(c, 10.0) && idle(c)).await;
+    browser.find("place-all").await.unwrap().click().await.unwrap();
+    stand.cut_when(&cut, |c| starts_at(c, 0.0) && idle(c)).await;
 
     // The end of the cut is dragged to about four fifths; the figures change before it is let go.
     drag(&browser, "cut-ruler", (0.5, 0.9), (0.5, 0.9)).await;

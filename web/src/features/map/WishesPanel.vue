@@ -94,7 +94,13 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
       >
         {{ moment.words }}
       </button>
-      <button v-if="wishes.place" class="plain" :disabled="busy" @click="emit('wish', { what: 'place' })">
+      <button
+        v-if="wishes.place"
+        class="plain"
+        :disabled="busy"
+        data-test="place-all"
+        @click="emit('wish', { what: 'place' })"
+      >
         all of it
       </button>
     </div>

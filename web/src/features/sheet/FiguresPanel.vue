@@ -75,7 +75,6 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         dB
       </p>
       <p>
-        <span class="soft">balance</span>
         <button class="plain" :disabled="busy" data-test="more-voice" @click="balance(1)">
           more voice <kbd>[</kbd>
         </button>
@@ -359,6 +358,11 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
 }
 .card p {
   margin: 3px 0;
+}
+.card .plain {
+  padding-inline: 0;
+  margin-right: 10px;
+  text-align: left;
 }
 .card :deep(.ant-input-number) {
   width: 62px;

@@ -126,9 +126,17 @@ watch(
   { immediate: true },
 )
 
+const wishes = ref<InstanceType<typeof WishesPanel>>()
+/** What is asked for lies below the fittings: one key brings it up. */
+function toWishes() {
+  const panel = wishes.value?.$el as HTMLElement | undefined
+  panel?.scrollIntoView({ block: 'center' })
+  panel?.querySelector<HTMLElement>('input, button:not(:disabled)')?.focus({ preventScroll: true })
+}
+
 const typing = (event: KeyboardEvent) => (event.target as HTMLElement).matches('input, textarea, [role=combobox]')
 const plainKey = (event: KeyboardEvent) => !typing(event) && !event.ctrlKey && !event.metaKey && !event.altKey
-onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z', '<', '>'], (event) => {
+onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w', 'z', '<', '>'], (event) => {
   if (!chosen.value || !plainKey(event)) return
   const total = plan.value.fittings.length
   const act: Record<string, () => void> = {
@@ -142,6 +150,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
     ';': () => closeUp.value?.touch({ laterBeats: -1 }),
     "'": () => closeUp.value?.touch({ laterBeats: 1 }),
     t: () => closeUp.value?.nextBest(),
+    w: toWishes,
     Enter: () => !(event.target as HTMLElement).matches('button, a, [role=slider]') && hearAround(),
   }
   if (busy.value && event.key !== 'Enter') return
@@ -157,6 +166,12 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
       <span v-if="fitting && cut.bed?.lengthS" class="soft"
         >{{ clock(cut.bed.lengthS) }} of music become {{ clock(tried?.lengthS ?? placeS) }}, exact to the sample</span
       >
+      <button v-if="chosen && !tried" class="plain" data-test="to-wishes" @click="toWishes">
+        {{
+          plan.wishes.said.length ? `what you ask for, ${plan.wishes.said.length}` : 'ask for a start, an end, a place'
+        }}
+        <kbd>W</kbd>
+      </button>
       <span v-if="tried" class="trying" role="status">
         trying <b class="numbers">{{ clock(tried.lengthS, true) }}</b>
         <template v-if="tried.fitting"
@@ -206,7 +221,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
         @try-length="tryLength"
         @set-length="setLength"
       />
-      <p v-for="note in chosen.notes" :key="note" class="warn note" data-test="fit-note">{{ note }}</p>
+      <p v-for="note in fitting.notes" :key="note" class="warn note" data-test="fit-note">{{ note }}</p>
       <div class="columns">
         <div>
           <h3>
@@ -241,6 +256,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'z',
             </template>
           </a-table>
           <WishesPanel
+            ref="wishes"
             :cut="cut"
             :busy="busy"
             :stills="stills"
