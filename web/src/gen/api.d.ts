@@ -2428,6 +2428,9 @@ export interface components {
             /** @enum {string} */
             what: "halfTempo";
         } | {
+            /** @enum {string} */
+            what: "offBeats";
+        } | {
             /**
              * Format: double
              * @description Beats a minute.

@@ -39,7 +39,7 @@ pub fn to_a_clock(path: BeatPath, heard: &Activations, span: (usize, usize)) -> 
     const FREEDOM: f32 = 0.5;
     let Some(probability) = probabilities(heard, span) else { return path };
     let odds = odds(&probability);
-    let frames: Vec<usize> = path.beats_s.iter().map(|s| (s * ONSET_FRAMES_PER_S).round() as usize - span.0).collect();
+    let frames = in_frames(&path.beats_s, span.0);
     match steady(&odds, &frames) {
         Some((even, beats)) if earned(&odds, &frames) - even < FREEDOM * frames.len() as f32 => {
             BeatPath { beats_s: in_seconds(&extend(&beats, odds.len()), span.0), ..path }
@@ -51,6 +51,11 @@ pub fn to_a_clock(path: BeatPath, heard: &Activations, span: (usize, usize)) -> 
 /// What beats at `frames` earn together.
 fn earned(odds: &[f32], frames: &[usize]) -> f32 {
     frames.iter().filter_map(|k| odds.get(*k)).sum()
+}
+
+/// Seconds as frames counted from `first`.
+fn in_frames(beats_s: &[f64], first: usize) -> Vec<usize> {
+    beats_s.iter().map(|s| ((s * ONSET_FRAMES_PER_S).round() as usize).saturating_sub(first)).collect()
 }
 
 /// Frames counted from `first` in seconds.
@@ -65,6 +70,9 @@ fn odds(probability: &[f32]) -> Vec<f32> {
 }
 
 /// The best path near a tempo, through where somebody tapped.
+///
+/// Somebody who taps beside every beat that is heard, always by as much, hears another pulse of the
+/// same tempo: the whole path is moved there. Else the path is drawn to the taps where they are.
 pub fn path_near(heard: &Activations, span: (usize, usize), bpm: f64, taps_s: &[f64]) -> Option<BeatPath> {
     /// What a tap adds to the odds: more than any doubt of the network.
     const TAPPED: f32 = 8.0;
@@ -73,6 +81,12 @@ pub fn path_near(heard: &Activations, span: (usize, usize), bpm: f64, taps_s: &[
     let probability = probabilities(heard, span)?;
     // Every beat earns something, so that the path goes on where the network hears none.
     let mut odds: Vec<f32> = probability.iter().map(|p| log_odds(*p) - log_odds(0.0) + 0.5).collect();
+    let near = Intervals::around(60.0 * ONSET_FRAMES_PER_S / bpm, 1, odds.len());
+    let heard_alone = path(&odds, near, span);
+    if let Some(share) = tapped_beside(&heard_alone.beats_s, taps_s) {
+        let moved = heard_alone.beats_s.windows(2).map(|w| w[0] + share * (w[1] - w[0])).filter(|s| *s >= 0.0);
+        return Some(BeatPath { beats_s: moved.collect(), ..heard_alone });
+    }
     for tap in taps_s {
         let middle = tap * ONSET_FRAMES_PER_S - span.0 as f64;
         let around = (middle - 3.0 * TAP_REACH).max(0.0) as usize..((middle + 3.0 * TAP_REACH).max(0.0) as usize).min(odds.len());
@@ -80,7 +94,28 @@ pub fn path_near(heard: &Activations, span: (usize, usize), bpm: f64, taps_s: &[
             odds[k] += TAPPED * (-0.5 * ((k as f64 - middle) / TAP_REACH).powi(2)).exp() as f32;
         }
     }
-    Some(path(&odds, Intervals::around(60.0 * ONSET_FRAMES_PER_S / bpm, 1, odds.len()), span))
+    Some(path(&odds, near, span))
+}
+
+/// How far beside the beats somebody tapped all the time, as a share of a beat from -0.5 to 0.5;
+/// `None` for on them, for here and there, and for hardly at all.
+fn tapped_beside(beats_s: &[f64], taps_s: &[f64]) -> Option<f64> {
+    /// Taps on the beat come up to this share early or late (common practice: some 50 ms).
+    const ON: f64 = 0.1;
+    /// The mean of the taps' places on the circle of a beat lies as far out: a spread of some 0.07 of a beat.
+    const TOGETHER: f64 = 0.9;
+    let places: Vec<f64> = taps_s
+        .iter()
+        .filter_map(|tap| {
+            let next = beats_s.partition_point(|b| b <= tap);
+            let (before, after) = (beats_s.get(next.checked_sub(1)?)?, beats_s.get(next)?);
+            Some(std::f64::consts::TAU * (tap - before) / (after - before))
+        })
+        .collect();
+    let mean = |of: fn(f64) -> f64| places.iter().map(|p| of(*p)).sum::<f64>() / places.len().max(1) as f64;
+    let (x, y) = (mean(f64::cos), mean(f64::sin));
+    let share = y.atan2(x) / std::f64::consts::TAU;
+    (places.len() >= 4 && x.hypot(y) > TOGETHER && share.abs() > ON).then_some(share)
 }
 
 /// Of a beat in each onset frame of `span`; `None` for less than two seconds, the least in which a
@@ -364,4 +399,61 @@ pub fn tempo(beats_s: &[f64]) -> f64 {
     let mut steps: Vec<f64> = beats_s.windows(span + 1).map(|w| (w[span] - w[0]) / span as f64).collect();
     steps.sort_by(f64::total_cmp);
     60.0 / steps[steps.len() / 2]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_best_grid_of_one_tempo_is_found_to_a_frame_over_a_minute() {
+        // No whole number of frames apart, and the path slides over to the off-beats.
+        let at = |beat: usize, off: f64| ((beat as f64 + off) * 47.3).round() as usize;
+        let mut odds = vec![-3.0; 6000];
+        (0..126).for_each(|beat| odds[at(beat, 0.0) - 1.min(at(beat, 0.0))..=at(beat, 0.0) + 1].fill(2.0));
+        let path: Vec<usize> = (0..60).map(|k| at(k, 0.0)).chain((60..125).map(|k| at(k, 0.5))).collect();
+        let (earned, beats) = steady(&odds, &path).unwrap();
+        let off = |frame: usize| (frame as f64 / 47.3 - (frame as f64 / 47.3).round()).abs() * 47.3;
+        assert!(beats.iter().all(|frame| off(*frame) <= 2.0), "{beats:?}");
+        assert!(earned > 1.9 * beats.len() as f32, "{earned} of {}", 2 * beats.len());
+    }
+
+    #[test]
+    fn a_piece_made_to_a_clock_does_not_slide_to_its_off_beats() {
+        // A beat a second for two minutes; in the first the off-beats are heard better than the beats.
+        let mut heard = Activations { beat: vec![0.01; 6000], downbeat: vec![0.01; 6000] };
+        for k in 0..119 {
+            let (on, off) = if k < 60 { (0.4, 0.7) } else { (0.8, 0.3) };
+            (heard.beat[50 * k], heard.beat[50 * k + 25]) = (on, off);
+        }
+        let span = (0, 12_000);
+        let at_60 = |path: &&BeatPath| (tempo(&path.beats_s) - 60.0).abs() < 1.0;
+        let all = paths(&heard, span);
+        let free = all.iter().find(at_60).unwrap();
+        let off = |path: &BeatPath| path.beats_s.iter().filter(|s| (*s - s.round()).abs() > 0.2).count();
+        assert!(off(free) > 40, "the free path slides: {} of {}", off(free), free.beats_s.len());
+        let clocked = to_a_clock(free.clone(), &heard, span);
+        assert_eq!(off(&clocked), 0, "{:?}", clocked.beats_s);
+        // A tempo that grows steadily is no clock.
+        let mut at = 10.0;
+        let mut growing = Activations { beat: vec![0.01; 6000], downbeat: vec![0.01; 6000] };
+        for k in 0..150 {
+            growing.beat[at as usize] = 0.9;
+            at += 40.0 - 0.06 * f64::from(k);
+        }
+        let path = paths(&growing, span).swap_remove(0);
+        assert_eq!(to_a_clock(path.clone(), &growing, span), path);
+    }
+
+    #[test]
+    fn taps_beside_the_beats_are_told_from_taps_on_them() {
+        let beats: Vec<f64> = (0..40).map(|k| 0.5 * f64::from(k)).collect();
+        let taps = |off: f64, shake: f64| (4..12).map(|k| 0.5 * f64::from(k) + off + if k % 2 == 0 { shake } else { -shake }).collect::<Vec<f64>>();
+        assert_eq!(tapped_beside(&beats, &taps(0.03, 0.02)), None, "on them, a little late");
+        assert!((tapped_beside(&beats, &taps(0.2, 0.02)).unwrap() - 0.4).abs() < 0.01);
+        assert!((tapped_beside(&beats, &taps(-0.15, 0.02)).unwrap() + 0.3).abs() < 0.01);
+        assert_eq!(tapped_beside(&beats, &taps(0.2, 0.12)), None, "here and there");
+        assert_eq!(tapped_beside(&beats, &taps(0.2, 0.0)[..3]), None, "hardly at all");
+        assert_eq!(tapped_beside(&[], &taps(0.2, 0.0)), None);
+    }
 }

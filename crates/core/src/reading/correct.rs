@@ -18,6 +18,8 @@ pub enum Correction {
     DoubleTempo,
     /// Only every second beat is one.
     HalfTempo,
+    /// What was taken for beats lies between them: each moves half-way to the next.
+    OffBeats,
     /// The pulse is near this tempo.
     Tempo {
         /// Beats a minute.
@@ -149,7 +151,7 @@ impl Correction {
     /// Whether it says something about beats and bars, from which all else follows.
     pub fn is_about_grid(&self) -> bool {
         use Correction::*;
-        matches!(self, DoubleTempo | HalfTempo | Tempo { .. } | Metre { .. } | ShiftBars { .. } | Nudge { .. } | Taps { .. } | Given { .. })
+        matches!(self, DoubleTempo | HalfTempo | OffBeats | Tempo { .. } | Metre { .. } | ShiftBars { .. } | Nudge { .. } | Taps { .. } | Given { .. })
     }
 
     /// What was said, for people.
@@ -161,6 +163,7 @@ impl Correction {
         match self {
             Self::DoubleTempo => "twice as many beats".into(),
             Self::HalfTempo => "half as many beats".into(),
+            Self::OffBeats => "the beats lie half-way between these".into(),
             Self::Tempo { bpm } => format!("a pulse near {bpm:.0} beats a minute"),
             Self::Metre { beats } => format!("{beats} beats in a bar"),
             Self::ShiftBars { beats: 1 } => "bars begin one beat later".into(),
@@ -200,6 +203,7 @@ pub(super) fn correct_grid(mut grid: Grid, corrections: &[Correction], recount: 
         match correction {
             Correction::DoubleTempo => double(&mut grid),
             Correction::HalfTempo => halve(&mut grid),
+            Correction::OffBeats => grid.beats_s = half_way(&grid.beats_s),
             Correction::Tempo { bpm } => grid = recount.near(*bpm, &[]).unwrap_or(grid),
             Correction::Metre { beats } => grid = recount.in_bars_of(grid, *beats),
             Correction::ShiftBars { beats } => shift(&mut grid, *beats),
@@ -227,6 +231,12 @@ pub(super) fn correct_grid(mut grid: Grid, corrections: &[Correction], recount: 
         (grid.beat_confidence, grid.bar_confidence) = (1.0, 1.0);
     }
     grid
+}
+
+/// Each beat half-way to the next one, and the last as far on.
+fn half_way(beats_s: &[f64]) -> Vec<f64> {
+    let step = |k: usize| beats_s.get(k + 1).map_or_else(|| k.checked_sub(1).map_or(0.0, |before| beats_s[k] - beats_s[before]), |next| next - beats_s[k]);
+    (0..beats_s.len()).map(|k| beats_s[k] + step(k) / 2.0).collect()
 }
 
 /// Beats between bar lines, mostly.
@@ -454,6 +464,18 @@ mod tests {
     }
 
     #[test]
+    fn off_beats_become_beats_and_keep_their_bars() {
+        let once = grid(9, 4, 1);
+        let moved = corrected(once.clone(), &[Correction::OffBeats]);
+        assert!(moved.beats_s.iter().zip(&once.beats_s).all(|(a, b)| (a - b - 0.25).abs() < 1e-9));
+        assert_eq!(moved.downbeats, once.downbeats);
+        // Said twice they are whole beats later.
+        let twice = corrected(once.clone(), &[Correction::OffBeats, Correction::OffBeats]);
+        assert!(twice.beats_s[..8].iter().zip(&once.beats_s[1..]).all(|(a, b)| (a - b).abs() < 1e-9));
+        assert!(half_way(&[]).is_empty() && half_way(&[1.0]) == [1.0]);
+    }
+
+    #[test]
     fn a_grid_from_elsewhere_is_taken_as_it_is() {
         let given = Correction::Given { beats_samples: (0..10).map(|k| 30_000 * k).collect(), downbeats: vec![1, 4, 7], sections: vec![] };
         let taken = corrected(grid(17, 4, 0), &[given]);
@@ -532,6 +554,7 @@ mod tests {
         prop_oneof![
             Just(Correction::DoubleTempo),
             Just(Correction::HalfTempo),
+            Just(Correction::OffBeats),
             (1..13u32).prop_map(|beats| Correction::Metre { beats }),
             (-12..13i32).prop_map(|beats| Correction::ShiftBars { beats }),
             (-96_000..96_000i64).prop_map(|samples| Correction::Nudge { samples }),

@@ -120,10 +120,10 @@ impl Counter<'_> {
         let Some((score, path)) = all.next() else { return (Grid { metre: 4, ..Grid::default() }, Vec::new()) };
         let best = self.count(beats::to_a_clock(path, self.heard, self.span).beats_s, score);
         let opinions = self.opinions(&best, all);
-        let tempo_doubt = opinions.iter().filter(|o| tells_tempo(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
-        let bar_doubt = opinions.iter().filter(|o| !tells_tempo(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
+        let beat_doubt = opinions.iter().filter(|o| tells_beats(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
+        let bar_doubt = opinions.iter().filter(|o| !tells_beats(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
         let mut grid = self.grid(&best);
-        grid.beat_confidence *= 1.0 - 0.7 * tempo_doubt;
+        grid.beat_confidence *= 1.0 - 0.7 * beat_doubt;
         grid.bar_confidence *= 1.0 - 0.7 * bar_doubt;
         grid.beat_confidence = chance(&BEATS_RIGHT, grid.beat_confidence);
         grid.bar_confidence = chance(&BARS_RIGHT, grid.bar_confidence);
@@ -195,8 +195,8 @@ impl Counter<'_> {
     }
 }
 
-fn tells_tempo(correction: &Correction) -> bool {
-    matches!(correction, Correction::DoubleTempo | Correction::HalfTempo | Correction::Tempo { .. })
+fn tells_beats(correction: &Correction) -> bool {
+    matches!(correction, Correction::DoubleTempo | Correction::HalfTempo | Correction::OffBeats | Correction::Tempo { .. })
 }
 
 impl Recount for Counter<'_> {

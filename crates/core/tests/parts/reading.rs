@@ -96,6 +96,16 @@ fn corrections_are_kept_by_a_second_reading() {
     let taps = plain.beats_samples.iter().skip(8).step_by(2).take(8).enumerate().map(|(k, s)| s + if k % 2 == 0 { 960 } else { 0 }).collect();
     let tapped = read_corrected(&made.sound, &[Correction::Taps { at_samples: taps }], &mut keep_going()).unwrap().reading;
     assert!((tapped.tempo_bpm / plain.tempo_bpm - 0.5).abs() < 0.02, "{} after {}", tapped.tempo_bpm, plain.tempo_bpm);
+    // Eight taps beside the beats, always a third of one late, move the beats of the whole piece there.
+    let beat = |k: usize| (plain.beats_samples[k + 1] - plain.beats_samples[k]) as f64;
+    let beside = |k: usize| plain.beats_samples[k] + (beat(k) / 3.0) as u64;
+    let taps = (8..16).map(|k| beside(k) + if k % 2 == 0 { 720 } else { 0 }).collect();
+    let moved = read_corrected(&made.sound, &[Correction::Taps { at_samples: taps }], &mut keep_going()).unwrap().reading;
+    let last = plain.beats_samples.len() - 4;
+    for k in 4..last {
+        let off = moved.beats_samples.iter().map(|b| b.abs_diff(beside(k))).min().unwrap();
+        assert!((off as f64) < 0.12 * beat(k), "beat {k} is {off} samples off");
+    }
 }
 
 #[test]

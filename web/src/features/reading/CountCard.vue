@@ -49,13 +49,21 @@ const metre = computed({
           a beat earlier <kbd>[</kbd>
         </button>
         <button class="plain" data-test="later" @click="emit('say', { what: 'shiftBars', beats: 1 })">
-          a beat later <kbd>]</kbd>
+          later <kbd>]</kbd>
         </button>
       </dd>
       <dt>all beats</dt>
       <dd>
         <button class="plain" @click="emit('say', { what: 'nudge', ms: -10 })">10 ms earlier <kbd>,</kbd></button>
         <button class="plain" @click="emit('say', { what: 'nudge', ms: 10 })">later <kbd>.</kbd></button>
+        <button
+          class="plain"
+          title="What is counted as beats lies between them"
+          data-test="off-beats"
+          @click="emit('say', { what: 'offBeats' })"
+        >
+          half a beat later <kbd>H</kbd>
+        </button>
       </dd>
       <dt>by ear</dt>
       <dd>

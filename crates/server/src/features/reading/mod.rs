@@ -37,6 +37,8 @@ pub enum Said {
     DoubleTempo,
     /// Only every second beat is one.
     HalfTempo,
+    /// What was taken for beats lies between them.
+    OffBeats,
     /// The pulse is near this tempo.
     Tempo {
         /// Beats a minute.
@@ -123,6 +125,7 @@ impl From<Said> for Correction {
         match said {
             Said::DoubleTempo => Self::DoubleTempo,
             Said::HalfTempo => Self::HalfTempo,
+            Said::OffBeats => Self::OffBeats,
             Said::Tempo { bpm } => Self::Tempo { bpm },
             Said::Metre { beats } => Self::Metre { beats },
             Said::ShiftBars { beats } => Self::ShiftBars { beats: beats.clamp(-12, 12) },

@@ -137,6 +137,7 @@ useEventListener(
       t: tap,
       '+': () => say({ what: 'doubleTempo' }),
       '-': () => say({ what: 'halfTempo' }),
+      h: () => say({ what: 'offBeats' }),
       '[': () => say({ what: 'shiftBars', beats: -1 }),
       ']': () => say({ what: 'shiftBars', beats: 1 }),
       ',': () => say({ what: 'nudge', ms: -10 }),
