@@ -12,9 +12,11 @@ const props = defineProps<{ reading: BedReading; lengthS: number; waveform: Wave
 const emit = defineEmits<{ seek: [seconds: number] }>()
 
 const TEMPO = { top: 4, bottom: 20 }
-const MIDDLE = 48
+/** The letters stand between the tempo and the bed, as over a staff. */
+const LETTERS = 32
+const MIDDLE = 56
 const HALF = 20
-const HEIGHT = 74
+const HEIGHT = 80
 
 const holder = ref<HTMLElement>()
 const { width } = useElementSize(holder)
@@ -54,8 +56,8 @@ function seek(event: MouseEvent) {
       <path :d="tempo" class="tempo" />
       <path :d="band" class="band" />
       <g v-for="(letter, k) in letters" :key="k">
-        <line :x1="letter.at" :x2="letter.at" :y1="MIDDLE - HALF - 2" :y2="MIDDLE + HALF + 2" class="border" />
-        <text v-if="letter.shown" :x="letter.at + 3" :y="MIDDLE - HALF + 8" class="letter">{{ letter.label }}</text>
+        <line :x1="letter.at" :x2="letter.at" :y1="LETTERS - 9" :y2="MIDDLE + HALF + 2" class="border" />
+        <text v-if="letter.shown" :x="letter.at + 3" :y="LETTERS" class="letter">{{ letter.label }}</text>
       </g>
       <line :x1="x(positionS)" :x2="x(positionS)" y1="0" :y2="HEIGHT" class="play" />
       <rect x="0" y="0" :width="width" :height="HEIGHT" class="touch" />

@@ -222,8 +222,8 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
         @set-length="setLength"
       />
       <p v-for="note in fitting.notes" :key="note" class="warn note" data-test="fit-note">{{ note }}</p>
-      <div class="columns">
-        <div>
+      <div class="columns" :class="{ bare: !splice }">
+        <div class="fittings">
           <h3>
             Fittings
             <small class="soft">best first; <kbd>↑</kbd> <kbd>↓</kbd> flick through, <kbd>X</kbd> the one before</small>
@@ -255,6 +255,11 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
               >
             </template>
           </a-table>
+        </div>
+        <div class="asked">
+          <p v-if="!splice" class="soft" data-test="no-splice">
+            The bed is played in one run: no splice to hear, none to mend.
+          </p>
           <WishesPanel
             ref="wishes"
             :cut="cut"
@@ -269,6 +274,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
         <SpliceCloseUp
           v-if="splice"
           ref="closeUp"
+          class="joint"
           :cut="cut"
           :splice="splice"
           :index="Math.min(spliceIndex, chosen.splices.length - 1)"
@@ -278,10 +284,6 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
           @hear="hearAround"
           @go="(index) => (spliceIndex = index)"
         />
-        <section v-else>
-          <h3>No splice</h3>
-          <p class="soft">The bed is played in one run: nothing to hear, nothing to mend.</p>
-        </section>
       </div>
     </template>
     <a-empty v-else description="A bed is needed before it can be fitted.">
@@ -293,9 +295,24 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
 <style scoped>
 .columns {
   display: grid;
-  grid-template-columns: minmax(0, 1.2fr) minmax(400px, 1fr);
-  gap: 24px;
+  grid-template:
+    'fittings joint' auto
+    'asked joint' 1fr / minmax(0, 1.2fr) minmax(400px, 1fr);
+  gap: 12px 24px;
   margin-top: 4px;
+}
+/* Without a splice to look at, what is asked for has its place. */
+.columns.bare {
+  grid-template-areas: 'fittings asked' 'fittings asked';
+}
+.fittings {
+  grid-area: fittings;
+}
+.asked {
+  grid-area: asked;
+}
+.joint {
+  grid-area: joint;
 }
 .trying {
   margin-left: auto;
