@@ -7,6 +7,7 @@ mod parts {
     pub mod fit;
     pub mod history;
     pub mod main_job;
+    pub mod pace;
     pub mod picture;
     pub mod reading;
     pub mod resume;

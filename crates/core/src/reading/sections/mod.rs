@@ -44,7 +44,7 @@ pub fn find(inputs: &[f32], likeness: &BarLikeness, levels_db: &[f32], bar_lines
     let mut sections = sections_between(&marks, bar_lines_samples);
     letter(&mut sections, likeness, levels_db);
     let inner = &boundaries[1..boundaries.len() - 1];
-    let confidence = inner.iter().filter_map(|&b| begins.get(b - 1)).sum::<f32>() / inner.len().max(1) as f32;
+    let confidence = inner.iter().filter_map(|&b| begins.get(b - 1)).fold(0.0, |sum, p| sum + p) / inner.len().max(1) as f32;
     (sections, confidence)
 }
 
