@@ -3,10 +3,12 @@
 
 mod count;
 mod meters;
+mod outline;
 mod resample;
 
 pub use count::count_along;
 pub use meters::{Heard, Meters, Sounds, master, meters};
+pub use outline::outline;
 
 use crate::fit::{Fitting, Piece};
 use crate::plan::{Layer, Plan, Role};

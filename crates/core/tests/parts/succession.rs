@@ -2,7 +2,7 @@
 //! that two beds share.
 
 use jaunty_core::fit::{EndWish, FitRequest, Fitting, FittingEnd, Passage, Wishes, fittings, quick_fitting};
-use jaunty_core::mix::{Hear, render};
+use jaunty_core::mix::{Hear, outline, render};
 use jaunty_core::plan::{BedInput, Inputs, PieceInput, Plan, propose};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::shape::{Change, LevelObject};
@@ -131,4 +131,38 @@ fn what_no_machine_can_plan_is_played_once_and_says_so() {
     let all = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(13 * 3600 * S));
     assert_eq!(all[0].length_samples, 13 * 3600 * S);
     assert!(all[0].notes[0].contains("up to 12 hours"), "{:?}", all[0].notes);
+}
+
+/// What is drawn is what is heard: the oracle is the rendered bed itself.
+#[test]
+fn the_outline_is_that_of_the_rendered_bed() {
+    const SPAN: u64 = 480;
+    let first = Piece::pop(104.0, 24).make().sound;
+    let second = Piece::pop(120.0, 32).make().sound;
+    let read = |sound: &Sound| read_bed(sound, &mut keep_going()).unwrap();
+    let (one, other) = (read(&first), read(&second));
+    for (until, from) in [(60, 60), (32, 28)] {
+        // A length that no whole bars make, so that the speed changes; a stop that rings out.
+        let a = fit_to(&first, &one, 0, until, if until == 60 { EndWish::Stop { ring_out_samples: None } } else { EndWish::Fade });
+        let b = (from < 60).then(|| fit_to(&second, &other, from, 60, EndWish::Free));
+        let mut beds = vec![("first", &first, &a)];
+        beds.extend(b.iter().map(|b| ("second", &second, b)));
+        let plan = made(&beds);
+        let sounds = |name: &str| Some(if name == "first" { &first as &dyn Source } else { &second });
+        let drawn = outline(&plan, &sounds, SPAN).unwrap();
+        let sound = render(&plan, &sounds, 0..LENGTH, Hear::Bed).unwrap();
+        let mut block = vec![0.0; SPAN as usize];
+        let heard: Vec<f32> = (0..LENGTH / SPAN)
+            .map(|k| {
+                sound.read_mono((k * SPAN) as i64, &mut block);
+                block.iter().fold(0.0f32, |top, s| top.max(s.abs()))
+            })
+            .collect();
+        assert_eq!(drawn.len(), heard.len());
+        let top = heard.iter().copied().fold(0.0, f32::max);
+        let off: Vec<f32> = drawn.iter().zip(&heard).map(|(d, h)| (d - h).abs() / top).collect();
+        let mean = off.iter().sum::<f32>() / off.len() as f32;
+        let far = off.iter().filter(|o| **o > 0.15).count();
+        assert!(mean < 0.01 && far < off.len() / 100, "{mean} of the top on average, {far} of {} far off", off.len());
+    }
 }

@@ -7,11 +7,11 @@ use crate::problem::Problem;
 use actix_files::NamedFile;
 use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpRequest, HttpResponse, get, web};
-use jaunty_core::mix::{Hear, Meters, meters, render};
+use jaunty_core::mix::{Hear, Meters, meters, outline, render};
 use jaunty_core::plan::{Layer, Plan, Role};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
-use jaunty_media::{PcmFile, WavStream, overview, wav_bytes};
+use jaunty_media::{PcmFile, WavStream, wav_bytes};
 use serde::Deserialize;
 use std::collections::HashMap;
 use std::io::BufWriter;
@@ -179,12 +179,9 @@ pub async fn shaped(app: web::Data<App>, path: web::Path<(Uuid, u32)>) -> Result
     let (id, revision) = path.into_inner();
     let (_, ready) = Ready::of(&app, id, revision).await?;
     let span_samples = samples_from_seconds(0.01);
-    let peaks = web::block(move || -> Result<Vec<u16>, Problem> {
-        let mut peaks = Vec::new();
-        for start in (0..ready.plan.length_samples).step_by(MOST_SAMPLES as usize) {
-            peaks.extend(overview(&ready.render(start..start + MOST_SAMPLES, Hear::Bed)?, span_samples).peaks);
-        }
-        Ok(peaks)
+    let peaks = web::block(move || {
+        let peaks = outline(&ready.plan, &|name| ready.files.get(name).map(|f| f as &dyn Source), span_samples).map_err(Problem::internal)?;
+        Ok::<_, Problem>(peaks.into_iter().map(|peak| (peak.min(1.0) * 65_535.0).round() as u16).collect())
     })
     .await??;
     let view = WaveformView { step_s: seconds_from_samples(span_samples), peaks };
