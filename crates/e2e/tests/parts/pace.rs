@@ -55,9 +55,13 @@ const HEARD: &str = "const [key, part, done] = arguments
     document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
     const look = () => {
         const sound = performance.getEntriesByType('resource').find((e) => e.name.includes('/sound?') && e.name.includes(part) && e.responseEnd > 0)
-        sound ? done(sound.responseEnd - from) : performance.now() - from > 9000 ? done(null) : setTimeout(look, 2)
+        sound ? done([sound.startTime - from, sound.responseStart - from, sound.responseEnd - from]) : performance.now() - from > 9000 ? done([]) : setTimeout(look, 2)
     }
     look()";
+
+fn figures(all: &Value) -> String {
+    all.as_array().into_iter().flatten().filter_map(Value::as_f64).map(|ms| format!("{ms:.0}")).collect::<Vec<_>>().join(", ")
+}
 
 #[tokio::test(flavor = "multi_thread")]
 #[ignore = "prints figures: cargo test -p jaunty-e2e pace -- --ignored --nocapture"]
@@ -78,7 +82,7 @@ async fn pace_of_a_cut_with_ten_minutes_of_narration() {
         browser.find("hairpin").await.unwrap();
         drawn.push(browser.client().execute("return window.drawnMs", vec![]).await.unwrap());
     }
-    println!("{} phrases; the sheet stands after {drawn:.0?} ms", view["plan"]["phrases"].as_array().map_or(0, Vec::len));
+    println!("{} phrases; the sheet stands after {} ms", view["plan"]["phrases"].as_array().map_or(0, Vec::len), figures(&json!(drawn)));
 
     let found = browser.client().execute_async(DRAG, vec![]).await.unwrap();
     let at = |which: usize, share: f64| {
@@ -94,10 +98,15 @@ async fn pace_of_a_cut_with_ten_minutes_of_narration() {
     );
 
     let heard = async |key: &str, part: &str| browser.client().execute_async(HEARD, vec![json!(key), json!(part)]).await.unwrap();
-    println!("first sound after the key: {:.0?} ms", heard(" ", "sound").await.as_f64());
+    for _ in 0..3 {
+        println!("sound after the key: asked for, begun, arrived after {} ms", figures(&heard(" ", "sound").await));
+        // Stops again.
+        browser.client().find(Locator::Css("body")).await.unwrap().send_keys(" ").await.unwrap();
+    }
+    browser.client().find(Locator::Css("body")).await.unwrap().send_keys(" ").await.unwrap();
     browser.client().find(Locator::Css("[data-test=hairpin]")).await.unwrap().click().await.unwrap();
     browser.find("level-card").await.unwrap();
     let next = view["plan"]["revision"].as_u64().unwrap() + 1;
-    println!("a change of a level is heard after {:.0?} ms", heard("+", &format!("revisions/{next}/")).await.as_f64());
+    println!("sound of a changed level: asked for, begun, arrived after {} ms", figures(&heard("+", &format!("revisions/{next}/")).await));
     browser.close().await.unwrap();
 }

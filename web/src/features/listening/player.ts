@@ -14,12 +14,12 @@ export interface PlayerWorld {
 
 export const RATE_HZ = 48_000
 /** The first chunk is short, so that sound starts soon after the key; the others are long. */
-const FIRST_CHUNK = RATE_HZ
+const FIRST_CHUNK = RATE_HZ / 2
 const CHUNK = 6 * RATE_HZ
 /** Chunks are fetched while less than this is scheduled, in seconds. */
 const AHEAD_S = 8
-/** From asking for something else to hearing it, in seconds: time to render its first chunk. */
-const SWITCH_S = 0.35
+/** From asking for something else to hearing it, in seconds: a first chunk that needs longer joins in late. */
+const SWITCH_S = 0.1
 /** The one fades into the other over this long, in seconds. */
 const SWITCH_FADE_S = 0.02
 
@@ -135,7 +135,6 @@ export class Player {
           node.buffer = buffer
           node.connect(run.gain)
           if (first && old) {
-            // Late chunks join in where the cut is by then.
             at = run.startedAt + (begin - run.from) / RATE_HZ
             const when = Math.max(at, context.currentTime + 0.01)
             node.start(when, when - at)
@@ -148,7 +147,9 @@ export class Player {
               run.startedAt = context.currentTime + 0.03
               at = run.startedAt
             }
-            node.start(at)
+            // What comes late joins in where the cut is by then.
+            const when = Math.max(at, context.currentTime)
+            node.start(when, when - at)
           }
           first = false
           run.nodes.push(node)

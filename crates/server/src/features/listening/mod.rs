@@ -5,7 +5,7 @@ use crate::features::cuts::store::{self as cuts, CutRow};
 use crate::features::sounds::WaveformView;
 use crate::problem::Problem;
 use actix_files::NamedFile;
-use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
+use actix_web::http::header::{Charset, ContentDisposition, ContentEncoding, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use jaunty_core::mix::{Hear, Meters, meters, outline, render};
 use jaunty_core::plan::{Layer, Plan, Role};
@@ -147,7 +147,12 @@ pub async fn sound_answer(ready: Ready, from: u64, length: u64, hear: Hear, cach
     }
     let asked = from..from.saturating_add(length);
     let bytes = web::block(move || wav_bytes(&ready.render(asked, hear)?).map_err(Problem::from)).await??;
-    Ok(HttpResponse::Ok().content_type("audio/wav").insert_header(("cache-control", caching)).body(bytes))
+    Ok(wav_answer(bytes, caching))
+}
+
+/// A WAV file, as it is: to compress sound takes longer than to render it, and gains nothing.
+pub fn wav_answer(bytes: Vec<u8>, caching: &'static str) -> HttpResponse {
+    HttpResponse::Ok().content_type("audio/wav").insert_header(ContentEncoding::Identity).insert_header(("cache-control", caching)).body(bytes)
 }
 
 /// The whole mix as a WAV file of 48 kHz and 24 bits, exactly as long as the cut.
@@ -169,7 +174,8 @@ pub async fn mix(app: web::Data<App>, path: web::Path<(Uuid, u32)>, request: Htt
     let safe: String = cut.title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).collect();
     let name = ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: format!("{safe}, mix.wav").into_bytes() };
     let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![DispositionParam::FilenameExt(name)] };
-    Ok(NamedFile::from_file(file, "mix.wav")?.set_content_disposition(disposition).into_response(&request))
+    let answer = NamedFile::from_file(file, "mix.wav")?.set_content_disposition(disposition).set_content_encoding(ContentEncoding::Identity);
+    Ok(answer.into_response(&request))
 }
 
 /// The waveform of the bed as fitted and shaped, a hundred peaks a second.
@@ -185,5 +191,6 @@ pub async fn shaped(app: web::Data<App>, path: web::Path<(Uuid, u32)>) -> Result
     })
     .await??;
     let view = WaveformView { step_s: seconds_from_samples(span_samples), peaks };
-    Ok(HttpResponse::Ok().insert_header(("cache-control", "private, max-age=86400, immutable")).json(view))
+    let caching = ("cache-control", "private, max-age=86400, immutable");
+    Ok(HttpResponse::Ok().insert_header(ContentEncoding::Identity).insert_header(caching).json(view))
 }

@@ -5,12 +5,13 @@ use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::setup::Candidate;
 use crate::features::cuts::store::{self as cuts, CutRow};
+use crate::features::listening::wav_answer;
 use crate::features::sounds::store as sounds;
 use crate::problem::{Code, Problem};
 use crate::upload::{bytes_of, first_file, title_from};
 use actix_files::NamedFile;
 use actix_multipart::Multipart;
-use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
+use actix_web::http::header::{Charset, ContentDisposition, ContentEncoding, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpRequest, HttpResponse, delete, get, post, web};
 use jaunty_core::SAMPLE_RATE_HZ;
 use jaunty_core::mix::count_along;
@@ -244,7 +245,7 @@ pub async fn bed_sound(app: web::Data<App>, id: web::Path<Uuid>, range: web::Que
         wav_bytes(&sound).map_err(Problem::from)
     })
     .await??;
-    Ok(HttpResponse::Ok().content_type("audio/wav").insert_header(("cache-control", "no-store")).body(bytes))
+    Ok(wav_answer(bytes, "no-store"))
 }
 
 /// Largest grid that is read, in bytes; a WAV file with cue points brings its sound with it.
@@ -324,7 +325,8 @@ pub async fn grid_out(app: web::Data<App>, id: web::Path<Uuid>, out: web::Query<
     };
     let name = ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: format!("{title}, bars.{ending}").into_bytes() };
     let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![DispositionParam::FilenameExt(name)] };
-    Ok(NamedFile::from_file(file, format!("bars.{ending}"))?.set_content_disposition(disposition).into_response(&request))
+    let answer = NamedFile::from_file(file, format!("bars.{ending}"))?.set_content_disposition(disposition).set_content_encoding(ContentEncoding::Identity);
+    Ok(answer.into_response(&request))
 }
 
 /// The sound as WAV with the cue points of its grid behind it.

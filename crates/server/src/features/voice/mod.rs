@@ -6,6 +6,7 @@ use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::setup::{Take, TakeOrigin};
 use crate::features::cuts::store as cuts;
+use crate::features::listening::wav_answer;
 use crate::features::sounds::store as sounds;
 use crate::jobs::{Task, queue};
 use crate::problem::Problem;
@@ -213,5 +214,5 @@ pub async fn stand_in_microphone() -> Result<HttpResponse, Problem> {
         Ok(SPOKEN.get_or_init(|| wav_bytes(&voice).unwrap_or_default()).clone())
     })
     .await??;
-    Ok(HttpResponse::Ok().content_type("audio/wav").body(bytes))
+    Ok(wav_answer(bytes, "no-store"))
 }

@@ -78,7 +78,8 @@ onKeyStroke(['+', '-', '[', ']'], (event) => {
     if (busy.value || !now || now.kind === 'fadeIn' || now.kind === 'fadeOut') return
     if (now.kind === 'sweep') return change(now.index, { gainDb: now.gainDb + (event.key === '+' ? 1 : -1) })
     const by = (event.key === '+') === (now.kind !== 'emphasis') ? -1 : 1
-    change(now.index, { underSpeechDb: Math.min(60, Math.max(0, now.underSpeechDb + by)) })
+    const underSpeechDb = Math.min(60, Math.max(0, now.underSpeechDb + by))
+    if (underSpeechDb !== now.underSpeechDb) change(now.index, { underSpeechDb })
   } else {
     if (busy.value) return
     const by = event.key === '[' ? 1 : -1
