@@ -2,7 +2,7 @@
 
 use jaunty_core::sound::Sound;
 use jaunty_demo::{LINES, beds, film, narration};
-use jaunty_e2e::{Database, Server, eventually};
+use jaunty_e2e::{Browser, Database, Server, eventually};
 use jaunty_media::write_wav;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
@@ -92,6 +92,23 @@ impl Stand {
         cut["id"].as_str().expect("an id").to_owned()
     }
 
+    /// A cut with the bed of a test, as it is once fitted.
+    pub async fn with_bed(&self, title: &str, length: &str) -> (String, Value) {
+        let cut = self.make_cut(title, length).await;
+        self.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+        let view = self.cut_when(&cut, fitted).await;
+        (cut, view)
+    }
+
+    /// A cut with bed and narration, as it is once both are planned.
+    pub async fn with_bed_and_voice(&self, title: &str, length: &str) -> (String, Value) {
+        let (cut, _) = self.with_bed(title, length).await;
+        self.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
+        let swells = |c: &Value| c["plan"]["levels"].as_array().map_or(0, |all| all.iter().filter(|l| l["kind"] == "swell").count());
+        let view = self.cut_when(&cut, |c| fitted(c) && swells(c) >= 3).await;
+        (cut, view)
+    }
+
     pub async fn upload(&self, cut: &str, role: &str, file: &Path, name: &str) -> (u16, Value) {
         let bytes = std::fs::read(file).expect("a file");
         let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_owned());
@@ -108,6 +125,16 @@ impl Stand {
             None => panic!("it never came to that: {}", self.send("GET", &path, None).await.1),
         }
     }
+}
+
+/// Brings bed and narration into an open cut through its page.
+pub async fn bring_in(browser: &Browser) {
+    browser.find("step-beds").await.unwrap().click().await.unwrap();
+    browser.choose_file("bed-upload", &FILES.path("bed.wav")).await.unwrap();
+    browser.find("fit-figure").await.unwrap();
+    browser.find("step-voice").await.unwrap().click().await.unwrap();
+    browser.choose_file("narration-upload", &FILES.path("voice.wav")).await.unwrap();
+    browser.find("phrase").await.unwrap();
 }
 
 /// Whether a cut has a bed that is fitted, and nothing more to do.

@@ -42,9 +42,7 @@ async fn drag(browser: &Browser, name: &str, from: (f64, f64), to: (f64, f64)) {
 #[tokio::test(flavor = "multi_thread")]
 async fn the_map_is_taken_hold_of_and_the_file_has_it() {
     let stand = Stand::new(&[]).await;
-    let cut = stand.make_cut("By hand", "60").await;
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    let first = stand.cut_when(&cut, fitted).await;
+    let (cut, first) = stand.with_bed("By hand", "60").await;
     assert!((4..=8).contains(&first["plan"]["fittings"].as_array().unwrap().len()));
     let bed_s = first["bed"]["lengthS"].as_f64().unwrap();
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
@@ -192,9 +190,7 @@ async fn wishes_that_make_no_sense_are_refused() {
 #[tokio::test(flavor = "multi_thread")]
 async fn one_bed_gives_over_to_another_at_the_playhead() {
     let stand = Stand::new(&[]).await;
-    let cut = stand.make_cut("Two beds", "60").await;
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    stand.cut_when(&cut, fitted).await;
+    let (cut, _) = stand.with_bed("Two beds", "60").await;
     stand.upload(&cut, "candidates", &FILES.path("loop.wav"), "loop.wav").await;
     stand.cut_when(&cut, |c| c["candidates"].as_array().is_some_and(|all| all.len() == 2 && all.iter().all(|one| one["reading"].is_object())) && idle(c)).await;
     let browser = Browser::start().await.expect("Chromium is installed by ./test");

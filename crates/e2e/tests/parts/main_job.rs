@@ -1,6 +1,6 @@
 //! The main job, through the real page in headless Chromium.
 
-use super::files::{FILES, Stand};
+use super::files::{FILES, Stand, bring_in};
 use fantoccini::Locator;
 use jaunty_core::reading::keep_going;
 use jaunty_core::sound::Source;
@@ -25,12 +25,7 @@ async fn a_bed_becomes_as_long_as_the_cut_and_breathes_with_the_narration() {
     assert_eq!(browser.find("title").await.unwrap().text().await.unwrap(), title);
 
     // Both files, then the reading.
-    browser.find("step-beds").await.unwrap().click().await.unwrap();
-    browser.choose_file("bed-upload", &FILES.path("bed.wav")).await.unwrap();
-    browser.find("fit-figure").await.unwrap();
-    browser.find("step-voice").await.unwrap().click().await.unwrap();
-    browser.choose_file("narration-upload", &FILES.path("voice.wav")).await.unwrap();
-    browser.find("phrase").await.unwrap();
+    bring_in(&browser).await;
     browser.find("step-reading").await.unwrap().click().await.unwrap();
     let tempo = browser.find("tempo").await.unwrap().text().await.unwrap();
     let bpm: f64 = tempo.split(' ').next().unwrap().parse().unwrap();

@@ -67,9 +67,7 @@ fn figures(all: &Value) -> String {
 #[ignore = "prints figures: cargo test -p jaunty-e2e pace -- --ignored --nocapture"]
 async fn pace_of_a_cut_with_ten_minutes_of_narration() {
     let stand = Stand::alone(&[]).await;
-    let cut = stand.make_cut("Ten minutes", "600").await;
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    stand.cut_when(&cut, fitted).await;
+    let (cut, _) = stand.with_bed("Ten minutes", "600").await;
     stand.upload(&cut, "takes", &ten_minutes(), "long.wav").await;
     let view = stand.cut_when(&cut, |c| fitted(c) && c["plan"]["phrases"].as_array().is_some_and(|p| p.len() > 60)).await;
     let url = stand.server.url(&format!("/cuts/{cut}/shape"));

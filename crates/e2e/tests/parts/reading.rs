@@ -1,6 +1,6 @@
 //! The reading of a bed, mended through the page.
 
-use super::files::{FILES, Stand, fitted};
+use super::files::{FILES, Stand};
 use fantoccini::Locator;
 use jaunty_core::sound::Source;
 use jaunty_e2e::{Browser, eventually};
@@ -33,9 +33,7 @@ async fn press(browser: &Browser, key: &str) {
 async fn a_wrong_reading_is_mended_in_the_page_and_everything_can_be_undone() {
     // Tapping along needs sound that does not stall.
     let stand = Stand::alone(&[]).await;
-    let cut = stand.make_cut("Mended", "30").await;
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    let first = stand.cut_when(&cut, fitted).await;
+    let (cut, first) = stand.with_bed("Mended", "30").await;
     let revision = first["plan"]["revision"].clone();
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
     // The page learns of a change a moment after the server, and of its reading a moment after that.
@@ -120,10 +118,12 @@ async fn a_wrong_reading_is_mended_in_the_page_and_everything_can_be_undone() {
 #[tokio::test(flavor = "multi_thread")]
 async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
     let stand = Stand::new(&[]).await;
-    let cut = stand.make_cut("Counted", "30").await;
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    let view = stand.cut_when(&cut, fitted).await;
+    let (cut, view) = stand.with_bed("Counted", "30").await;
     let path = |rest: &str| format!("/api/cuts/{cut}/bed/{rest}");
+    // To compress sound takes a browser's every request longer than rendering does.
+    let url = stand.server.url(&path("sound?fromSamples=0&lengthSamples=48000&count=false"));
+    let answer = reqwest::Client::new().get(url).header("accept-encoding", "gzip, deflate, br, zstd").send().await.unwrap();
+    assert!(answer.headers().get("content-encoding").is_none_or(|coding| coding == "identity"), "{:?}", answer.headers());
     let heard = async |count: bool| {
         let url = stand.server.url(&path(&format!("sound?fromSamples=480000&lengthSamples=480000&count={count}")));
         let bytes = reqwest::get(url).await.unwrap().bytes().await.unwrap();

@@ -1,6 +1,6 @@
 //! Whole scenes made from raw files by the page alone, against the clock, and the exported file measured.
 
-use super::files::{FILES, Stand};
+use super::files::{FILES, Stand, bring_in};
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_e2e::{Browser, eventually};
@@ -15,12 +15,7 @@ async fn new_cut(browser: &Browser, stand: &Stand, title: &str, length: &str) {
     browser.find("title-input").await.unwrap().send_keys(title).await.unwrap();
     browser.find("length-input").await.unwrap().send_keys(length).await.unwrap();
     browser.find("submit-cut").await.unwrap().click().await.unwrap();
-    browser.find("step-beds").await.unwrap().click().await.unwrap();
-    browser.choose_file("bed-upload", &FILES.path("bed.wav")).await.unwrap();
-    browser.find("fit-figure").await.unwrap();
-    browser.find("step-voice").await.unwrap().click().await.unwrap();
-    browser.choose_file("narration-upload", &FILES.path("voice.wav")).await.unwrap();
-    browser.find("phrase").await.unwrap();
+    bring_in(browser).await;
     browser.find("step-shape").await.unwrap().click().await.unwrap();
     browser.find("hairpin").await.unwrap();
     browser.find("figures").await.unwrap().click().await.unwrap();

@@ -31,12 +31,8 @@ async fn stem(stand: &Stand, cut: &str, hear: &str, length_s: u64) -> Sound {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells_along() {
     let stand = Stand::new(&[]).await;
-    let cut = stand.make_cut("Shaped", "60").await;
+    let (cut, first) = stand.with_bed_and_voice("Shaped", "60").await;
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    stand.cut_when(&cut, fitted).await;
-    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
-    let first = stand.cut_when(&cut, |c| fitted(c) && levels(c, "swell").len() >= 3).await;
 
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/shape"))).await.unwrap();
@@ -136,12 +132,8 @@ async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells
 #[tokio::test(flavor = "multi_thread")]
 async fn three_ambiences_keep_their_rules_and_the_whole_its_loudness() {
     let stand = Stand::new(&[]).await;
-    let cut = stand.make_cut("Rooms", "60").await;
+    let (cut, first) = stand.with_bed_and_voice("Rooms", "60").await;
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    stand.cut_when(&cut, fitted).await;
-    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
-    let first = stand.cut_when(&cut, |c| fitted(c) && levels(c, "swell").len() >= 3).await;
     for (k, rule) in ["out", "low", "onlyUnder"].into_iter().enumerate() {
         let mut state = k as u32 + 7;
         let noise: Vec<f32> = (0..9 * 48_000)
@@ -197,12 +189,8 @@ async fn three_ambiences_keep_their_rules_and_the_whole_its_loudness() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_out() {
     let stand = Stand::new(&[]).await;
-    let cut = stand.make_cut("Swept", "60").await;
+    let (cut, first) = stand.with_bed_and_voice("Swept", "60").await;
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    stand.cut_when(&cut, fitted).await;
-    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
-    let first = stand.cut_when(&cut, |c| fitted(c) && levels(c, "swell").len() >= 3).await;
 
     // A passage is marked on the sheet and lowered by key, three times: once the page has it, the file has it.
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
@@ -276,10 +264,8 @@ async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_o
 #[tokio::test(flavor = "multi_thread")]
 async fn the_films_own_sound_gives_over_to_the_bed() {
     let stand = Stand::new(&[]).await;
-    let cut = stand.make_cut("Handed over", "40").await;
+    let (cut, bare) = stand.with_bed("Handed over", "40").await;
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
-    let bare = stand.cut_when(&cut, fitted).await;
     let ask = |c: &Value| json!({ "revision": c["plan"]["revision"], "toBed": true, "atS": 6.0, "lengthS": 2.0 });
     let (status, told) = stand.send("POST", &path("/film/handover"), Some(ask(&bare))).await;
     assert!(status == 422 && told["detail"].as_str().unwrap().contains("bring one in at Picture"), "{told}");
