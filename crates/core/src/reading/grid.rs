@@ -202,6 +202,8 @@ fn tells_beats(correction: &Correction) -> bool {
 impl Recount for Counter<'_> {
     fn near(&self, bpm: f64, taps_s: &[f64]) -> Option<Grid> {
         let path = beats::path_near(self.heard, self.span, bpm, taps_s)?;
+        // Who taps says how the tempo moves.
+        let path = if taps_s.is_empty() { beats::to_a_clock(path, self.heard, self.span) } else { path };
         Some(self.grid(&self.count(path.beats_s, path.score)))
     }
 

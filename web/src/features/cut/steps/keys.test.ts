@@ -1,0 +1,274 @@
+import { shallowMount, type VueWrapper } from '@vue/test-utils'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { nextTick, ref } from 'vue'
+import type { BedReading } from '../../../drawing/bars'
+import type { CutView } from '../../../shared/http'
+import { fitting, swell, testCut } from '../../../shared/testCut'
+import type { Listening } from '../../listening/useListening'
+import BarsPage from '../../reading/BarsPage.vue'
+import SheetView from '../../sheet/SheetView.vue'
+import type { CutActions } from '../useCut'
+import FitStep from './FitStep.vue'
+import ReadingStep from './ReadingStep.vue'
+import ShapeStep from './ShapeStep.vue'
+
+/** Everything that a step asks for, in order, as `name(arguments)`. */
+function stand(step: object, cut: CutView, passage: { fromS: number; toS: number } | null = null) {
+  const asked: unknown[][] = []
+  const actions = new Proxy({ busy: ref(false) } as Record<string, unknown>, {
+    get: (target, name: string) =>
+      target[name] ??
+      (async (...all: unknown[]) => {
+        asked.push([name, ...all])
+        return true
+      }),
+  })
+  const listening = {
+    positionS: ref(6),
+    passage: ref(passage),
+    stop: vi.fn(),
+    seek: vi.fn(),
+    repeatPassage: vi.fn(),
+  }
+  const view = shallowMount(step as typeof FitStep, {
+    props: { cut, actions: actions as unknown as CutActions, listening: listening as unknown as Listening },
+    global: { config: { warnHandler: () => {} } },
+    attachTo: document.body,
+  })
+  return { view: view as VueWrapper, asked, busy: actions.busy as ReturnType<typeof ref<boolean>>, listening }
+}
+
+async function press(...keys: string[]) {
+  for (const key of keys)
+    document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }))
+  await nextTick()
+}
+
+beforeEach(() => {
+  document.body.innerHTML = ''
+  Element.prototype.scrollIntoView = vi.fn()
+  vi.stubGlobal('fetch', async () => new Response('{"stepS":0.01,"peaks":[]}'))
+})
+afterEach(() => vi.unstubAllGlobals())
+
+describe('the fit by keyboard', () => {
+  const fittings = [fitting, { ...fitting, name: 'second' }, { ...fitting, name: 'third', notes: ['The beds repeat.'] }]
+
+  it('flicks through the fittings round and round, and back to the one before', async () => {
+    const { asked, view } = stand(FitStep, testCut({ fittings, chosen: 0 }))
+    await press('ArrowDown')
+    await press('ArrowUp')
+    expect(asked.map((a) => a.slice(0, 2))).toEqual([
+      ['takeFitting', 1],
+      ['takeFitting', 2],
+    ])
+    await view.setProps({ cut: testCut({ fittings, chosen: 2 }) })
+    await press('x')
+    expect(asked[2]?.slice(0, 2)).toEqual(['takeFitting', 0])
+    view.unmount()
+  })
+
+  it('waits while the last change is under way, and leaves typing alone', async () => {
+    const { asked, view, busy } = stand(FitStep, testCut({ fittings, chosen: 0 }))
+    busy.value = true
+    await press('ArrowDown')
+    busy.value = false
+    const input = document.createElement('input')
+    document.body.append(input)
+    input.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', bubbles: true }))
+    document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', ctrlKey: true, bubbles: true }))
+    await nextTick()
+    expect(asked).toEqual([])
+    view.unmount()
+  })
+
+  it('hears a bar to either side of the splice, and two seconds where no tempo is known', async () => {
+    const { listening, view } = stand(FitStep, testCut({ fittings, chosen: 0 }))
+    await press('Enter')
+    expect(listening.repeatPassage).toHaveBeenCalledWith(10, 14)
+    const cut = testCut({ fittings, chosen: 0 })
+    cut.bed = { ...cut.bed!, reading: { tempoBpm: 120, metre: 3 } as BedReading }
+    await view.setProps({ cut })
+    await press('Enter')
+    expect(listening.repeatPassage).toHaveBeenLastCalledWith(10.5, 13.5)
+    view.unmount()
+  })
+
+  it('shows what is to be said of the fitting, and of a length that is tried', async () => {
+    const { view } = stand(FitStep, testCut({ fittings, chosen: 2 }))
+    expect(view.findAll('[data-test=fit-note]').map((n) => n.text())).toEqual(['The beds repeat.'])
+    const tried = { ...fitting, notes: ['Tried and told.'] }
+    vi.stubGlobal(
+      'fetch',
+      async () => new Response(JSON.stringify(tried), { headers: { 'content-type': 'application/json' } }),
+    )
+    view.getComponent({ name: 'MapView' }).vm.$emit('try-length', 22)
+    await vi.waitFor(() => expect(view.get('[data-test=fit-note]').text()).toBe('Tried and told.'))
+    expect(view.text()).toContain('0:22.0')
+    view.unmount()
+  })
+
+  it('has what is asked for beside the fittings when there is no splice to look at', () => {
+    const { view } = stand(FitStep, testCut({ fittings: [{ ...fitting, splices: [] }], chosen: 0 }))
+    expect(view.find('[data-test=no-splice]').exists()).toBe(true)
+    expect(view.findComponent({ name: 'SpliceCloseUp' }).exists()).toBe(false)
+    view.unmount()
+  })
+})
+
+describe('the reading by keyboard', () => {
+  const section = (startBar: number, endBar: number, startS: number) => ({
+    label: 'A',
+    name: null,
+    startBar,
+    endBar,
+    startS,
+    endS: 2 * endBar,
+  })
+  const bar = { notes: '', attacksPerS: 2, brightnessHz: 900 }
+  const reading = {
+    tempoBpm: 120,
+    metre: 4,
+    barLinesS: [0, 2, 4, 6, 8, 10, 12],
+    bars: Array(6).fill(bar),
+    sections: [section(1, 2, 0), section(3, 6, 4)],
+    singing: [{ startS: 4.5, endS: 5.5, likelihood: 0.8 }],
+    secondOpinions: [],
+    loops: [],
+    ending: 'fadesOut',
+    barsSure: 'sure',
+    beatsSure: 'sure',
+    integratedLufs: -14,
+    rangeLu: 5,
+    truePeakDbtp: -1,
+    musicStartS: 0,
+    musicEndS: 12,
+    lastHitS: 12,
+  } as unknown as BedReading
+  function read() {
+    const cut = testCut()
+    cut.bed = { ...cut.bed!, reading }
+    return stand(ReadingStep, cut)
+  }
+  const said = (asked: unknown[][]) => asked.map((one) => one[1])
+
+  it('says what is wrong with the count', async () => {
+    const { asked, view } = read()
+    await press('+', '-', 'h', '[', ']', ',', '.')
+    expect(said(asked)).toEqual([
+      { what: 'doubleTempo' },
+      { what: 'halfTempo' },
+      { what: 'offBeats' },
+      { what: 'shiftBars', beats: -1 },
+      { what: 'shiftBars', beats: 1 },
+      { what: 'nudge', ms: -10 },
+      { what: 'nudge', ms: 10 },
+    ])
+    view.unmount()
+    await press('+')
+    expect(asked).toHaveLength(7)
+  })
+
+  it('says what is true of the bar that was chosen, and nothing without one', async () => {
+    const { asked, view } = read()
+    await press('s', 'g', 'l', '<', '>')
+    expect(asked).toEqual([])
+    vi.stubGlobal(
+      'AudioContext',
+      class {
+        currentTime = 0
+        createGain = () => ({ gain: { value: 1 }, connect: () => {} })
+        resume = () => new Promise(() => {})
+        close = () => {}
+      },
+    )
+    view.getComponent(BarsPage).vm.$emit('hear', 3)
+    await nextTick()
+    await press('s', 'g', 'l', '<', '>')
+    expect(said(asked)).toEqual([
+      // A section begins at bar 3 and somebody sings in it: both are taken away.
+      { what: 'join', atS: 4 },
+      { what: 'singing', startS: 4, endS: 6, sings: false },
+      { what: 'lastHit', atS: 4 },
+      { what: 'moveBoundary', fromS: 4, toS: 2 },
+    ])
+    view.getComponent(BarsPage).vm.$emit('hear', 4)
+    await nextTick()
+    await press('s', 'g', '>')
+    expect(said(asked).slice(4)).toEqual([
+      { what: 'split', atS: 6 },
+      { what: 'singing', startS: 6, endS: 8, sings: true },
+      { what: 'moveBoundary', fromS: 4, toS: 6 },
+    ])
+    view.unmount()
+  })
+})
+
+describe('the shape by keyboard', () => {
+  const shaped = (level = swell) => testCut({ levels: [level] })
+  async function selected(level = swell) {
+    const all = stand(ShapeStep, shaped(level))
+    all.view.getComponent(SheetView).vm.$emit('select', level, 300, 300)
+    await nextTick()
+    return all
+  }
+
+  it('moves bed and voice against each other where nothing is selected, within what is sensible', async () => {
+    const { asked, view } = stand(ShapeStep, shaped())
+    await press('[', ']')
+    const { shape } = testCut().plan
+    expect(asked).toEqual([
+      ['setShape', { ...shape, underSpeechDb: 21, aloneDb: 8 }],
+      ['setShape', { ...shape, underSpeechDb: 19, aloneDb: 6 }],
+    ])
+    view.unmount()
+  })
+
+  it('steps the level that is selected by a decibel, up for louder', async () => {
+    const { asked, view } = await selected()
+    await press('+', '-')
+    expect(asked).toEqual([
+      ['setLevel', swell.index, { underSpeechDb: 6 }],
+      ['setLevel', swell.index, { underSpeechDb: 8 }],
+    ])
+    view.unmount()
+  })
+
+  it('asks for nothing where there is no further step', async () => {
+    const { asked, view } = await selected({ ...swell, underSpeechDb: 0 })
+    await press('+')
+    expect(asked).toEqual([])
+    view.unmount()
+  })
+
+  it('makes an emphasis deeper with minus, and a passage by hand louder with plus', async () => {
+    const deep = await selected({ ...swell, kind: 'emphasis', underSpeechDb: 6 })
+    await press('-')
+    expect(deep.asked).toEqual([['setLevel', swell.index, { underSpeechDb: 5 }]])
+    deep.view.unmount()
+    const swept = await selected({ ...swell, kind: 'sweep', gainDb: -3 })
+    await press('+')
+    expect(swept.asked).toEqual([['setLevel', swell.index, { gainDb: -2 }]])
+    swept.view.unmount()
+  })
+
+  it('sweeps the marked passage where no level is selected', async () => {
+    const { asked, view } = stand(ShapeStep, shaped(), { fromS: 3, toS: 7 })
+    await press('-')
+    await view.get('[data-test=sweep-up]').trigger('click')
+    expect(asked).toEqual([
+      ['sweep', 3, 7, -1],
+      ['sweep', 3, 7, 1],
+    ])
+    view.unmount()
+  })
+
+  it('opens the dip of a phrase when its words are clicked', async () => {
+    const dip = { ...swell, index: 9, kind: 'dip' as const, startS: 8.5, endS: 11.5, underSpeechDb: 20 }
+    const { view } = stand(ShapeStep, testCut({ levels: [swell, dip] }))
+    view.getComponent(SheetView).vm.$emit('phrase', 0, 300, 300)
+    await nextTick()
+    expect(view.getComponent({ name: 'LevelCard' }).props('level')).toEqual(dip)
+    view.unmount()
+  })
+})
