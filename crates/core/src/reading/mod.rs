@@ -49,7 +49,7 @@ use grid::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.
-pub const VERSION: u32 = 4;
+pub const VERSION: u32 = 5;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
