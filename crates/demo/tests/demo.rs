@@ -3,18 +3,79 @@
 mod kinds;
 mod measured;
 
-use jaunty_core::fit::{Audible, FitRequest, FittingEnd, fittings};
+use jaunty_core::fit::{Audible, EndWish, FitRequest, FittingEnd, StartWish, Wishes, fittings};
+use jaunty_core::mix::FittedBed;
 use jaunty_core::reading::{EndingKind, keep_going, read_bed};
-use jaunty_core::sound::Source;
+use jaunty_core::sound::loudness::measure;
+use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::read_speech;
 use jaunty_core::units::seconds_from_samples;
 use jaunty_demo::score::{Played, Score};
 use jaunty_demo::{CUT, LINES, beds, film, narration, shelf};
 use jaunty_media::write_wav;
 use measured::{f_measure, python};
+use std::path::Path;
+use std::process::Command;
 
 fn played(score: &Score) -> Played {
     score.play().expect("the SoundFont is installed by ./test")
+}
+
+/// Beats by librosa 0.11 from PyPI (beat_track with its defaults), installed by ./test.
+fn beats_by_librosa(file: &Path) -> Vec<f64> {
+    let script = "import sys, json, librosa\ny, sr = librosa.load(sys.argv[1])\nprint(json.dumps([float(t) for t in librosa.frames_to_time(librosa.beat.beat_track(y=y, sr=sr)[1], sr=sr)]))";
+    serde_json::from_value(python(script, &[&file.display().to_string()])).unwrap()
+}
+
+/// Integrated loudness by ffmpeg's meter of EBU R 128, told to a tenth.
+fn lufs_by_ffmpeg(file: &Path) -> f64 {
+    let out = Command::new("ffmpeg").args(["-nostats", "-hide_banner", "-i"]).arg(file).args(["-af", "ebur128", "-f", "null", "-"]).output();
+    let text = String::from_utf8_lossy(&out.expect("ffmpeg is installed by ./test").stderr).into_owned();
+    let summary = text.rsplit("Integrated loudness:").next().unwrap();
+    summary.split("I:").nth(1).and_then(|rest| rest.split_whitespace().next()).and_then(|lufs| lufs.parse().ok()).unwrap_or_else(|| panic!("{text}"))
+}
+
+/// What is spliced goes on as evenly as what is not, for somebody else's ear.
+#[test]
+fn others_hear_a_re_cut_bed_as_even_as_the_bed_and_as_loud_as_we_do() {
+    /// librosa counts in frames of 512 samples at 22.05 kHz.
+    const FRAME_S: f64 = 512.0 / 22_050.0;
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("cut.wav");
+    for (score, shares) in [(beds::copper_escapement(), [0.55, 1.4]), (beds::seven_lanterns(), [0.6, 1.5])] {
+        let played = played(&score);
+        let read = read_bed(&played.sound, &mut keep_going()).unwrap();
+        for share in shares {
+            let length_samples = (share * played.sound.len_samples() as f64) as u64;
+            // From the top to its own last hit: that takes splices.
+            let wishes = Wishes { start: StartWish::Top, end: EndWish::OwnEnding { hit_samples: None }, ..Wishes::default() };
+            let request = FitRequest { wishes, ..FitRequest::of_length(length_samples) };
+            let best = &fittings(&played.sound, &read.reading, &read.likeness, &request)[0];
+            assert!(!best.splices.is_empty(), "{} to {share}", score.title);
+            let bed = FittedBed::new(&played.sound, best);
+            let planes = (0..2).map(|channel| {
+                let mut plane = vec![0.0; length_samples as usize];
+                bed.read(channel, 0, &mut plane);
+                plane
+            });
+            let cut = Sound::new(planes.collect());
+            write_wav(&file, &cut).unwrap();
+
+            let beats = beats_by_librosa(&file);
+            let mut all: Vec<f64> = beats.windows(2).map(|w| w[1] - w[0]).collect();
+            all.sort_by(f64::total_cmp);
+            let typical = all[all.len() / 2];
+            for splice in &best.splices {
+                let at = seconds_from_samples(splice.at_samples);
+                let near = beats.windows(2).filter(|w| w[1] > at - 4.0 * typical && w[0] < at + 4.0 * typical);
+                let worst = near.map(|w| (w[1] - w[0] - typical).abs()).fold(0.0, f64::max);
+                println!("{} to {share}: {:.0} ms off {typical:.3} s at {at:.1} s", score.title, 1000.0 * worst);
+                assert!(worst < 1.5 * FRAME_S, "{} to {share}: a beat {:.0} ms off at {at:.1} s", score.title, 1000.0 * worst);
+            }
+            let (ours, theirs) = (measure(&cut).integrated_lufs.unwrap(), lufs_by_ffmpeg(&file));
+            assert!((ours - theirs).abs() < 0.11, "{}: {ours:.2} LUFS, {theirs} by ffmpeg", score.title);
+        }
+    }
 }
 
 #[test]
@@ -30,12 +91,9 @@ fn the_beds_read_as_they_were_composed_and_no_worse_than_librosa_reads_them() {
         assert!(ours > 0.95, "{}: beats {ours:.3}", score.title);
         assert!(f_measure(&played.downbeats_s, &downbeats, 0.07) > 0.95, "{}: downbeats", score.title);
 
-        // librosa 0.11 from PyPI (beat_track with its defaults) on the same file, installed by ./test.
         let file = folder.path().join("bed.wav");
         write_wav(&file, &played.sound).unwrap();
-        let script = "import sys, json, librosa\ny, sr = librosa.load(sys.argv[1])\nprint(json.dumps([float(t) for t in librosa.frames_to_time(librosa.beat.beat_track(y=y, sr=sr)[1], sr=sr)]))";
-        let theirs: Vec<f64> = serde_json::from_value(python(script, &[&file.display().to_string()])).unwrap();
-        let theirs = f_measure(&played.beats_s, &theirs, 0.07);
+        let theirs = f_measure(&played.beats_s, &beats_by_librosa(&file), 0.07);
         println!("{}: beats F {ours:.3}, librosa {theirs:.3}", score.title);
         assert!(ours >= theirs - 0.005, "{}: ours {ours:.3}, librosa {theirs:.3}", score.title);
     }
