@@ -14,7 +14,7 @@ const SPANS_AT_ONCE: u64 = 64;
 ///
 /// For drawing: each span has the highest sample that the bed plays there, times its gain in the
 /// middle of the span. Crossfades and pockets do not show; a ring-out is rendered. Where two beds
-/// are heard their powers add. Some fifty times faster than rendering what changes its speed.
+/// are heard their powers add. Measured thirty times faster than rendering a bed of which the speed changes.
 ///
 /// # Errors
 /// [`MissingSound`] when `sounds` does not know one that the plan names.

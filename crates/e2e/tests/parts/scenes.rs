@@ -28,10 +28,15 @@ async fn done(browser: &Browser, undo: &str) {
     eventually(Duration::from_secs(30), told).await.unwrap_or_else(|| panic!("the page says \"Undo: {undo}\""));
 }
 
-async fn export(browser: &Browser) -> Sound {
+/// The exported file, which an editor has in good time since `start`.
+async fn export_in_time(browser: &Browser, start: Instant, scene: &str) -> Sound {
     browser.find("step-hand-over").await.unwrap().click().await.unwrap();
     browser.find("export").await.unwrap().click().await.unwrap();
-    decode_to_sound(&browser.saved_file().await.unwrap()).unwrap()
+    let mix = decode_to_sound(&browser.saved_file().await.unwrap()).unwrap();
+    let spent = start.elapsed();
+    eprintln!("{scene}: {:.0} s from raw files to the exported file", spent.as_secs_f64());
+    assert!(spent < MOST, "{spent:?}");
+    mix
 }
 
 fn level(sound: &Sound, from_s: f64, to_s: f64) -> f64 {
@@ -55,10 +60,7 @@ async fn a_spoken_show_opens_and_closes() {
     alone.send_keys("\u{e009}a\u{e000}8\n").await.unwrap();
     browser.find("enter").await.unwrap().click().await.unwrap();
     done(&browser, "let the voice enter").await;
-    let mix = export(&browser).await;
-    let spent = start.elapsed();
-    eprintln!("spoken show: {:.0} s from raw files to the exported file", spent.as_secs_f64());
-    assert!(spent < MOST, "{spent:?}");
+    let mix = export_in_time(&browser, start, "spoken show").await;
     assert_eq!(mix.len_samples(), 80 * 48_000);
     // The bed alone, then the voice over it; the close is heard and ends in silence.
     let (theme, show, close) = (level(&mix, 1.0, 5.0), level(&mix, 12.0, 40.0), level(&mix, 73.0, 76.0));
@@ -112,10 +114,7 @@ async fn a_scene_has_three_ambiences_with_a_rule_each() {
             done(&browser, "change an ambience").await;
         }
     }
-    let mix = export(&browser).await;
-    let spent = start.elapsed();
-    eprintln!("three ambiences: {:.0} s from raw files to the exported file", spent.as_secs_f64());
-    assert!(spent < MOST, "{spent:?}");
+    let mix = export_in_time(&browser, start, "three ambiences").await;
     assert_eq!(mix.len_samples(), 60 * 48_000);
     let view = stand.send("GET", &format!("/api/cuts/{id}"), None).await.1;
     let rules: Vec<&str> = view["plan"]["ambiences"].as_array().unwrap().iter().map(|a| a["rule"].as_str().unwrap()).collect();

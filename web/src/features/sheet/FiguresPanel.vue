@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import type { AmbienceChange, CutView, FilmSound, ShapeView, VoiceEdit } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
 import { bare, clock } from '../../shared/words'
-import { RULES, SLOPES } from './choices'
+import { balanced, RULES, SLOPES } from './choices'
 
 /** The figures that every swell and dip follows, how the cut opens and closes, other layers, and the whole. */
 const props = defineProps<{ cut: CutView; busy: boolean; positionS: number }>()
@@ -20,12 +20,7 @@ const emit = defineEmits<{
 
 const shape = computed(() => props.cut.plan.shape)
 const set = (change: Partial<ShapeView>) => emit('shape', { ...shape.value, ...change })
-/** One knob for those who want one: bed under the voice and alone move together. */
-const balance = (by: number) =>
-  set({
-    underSpeechDb: Math.min(40, Math.max(0, shape.value.underSpeechDb + by)),
-    aloneDb: Math.min(40, Math.max(0, shape.value.aloneDb + by)),
-  })
+const balance = (by: number) => emit('shape', balanced(shape.value, by))
 
 const pockets = computed(() => props.cut.plan.pocketChoices)
 const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null)
@@ -263,13 +258,13 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       <template v-if="cut.bed">
         <button
           class="plain"
-          :disabled="busy || positionS < 4"
+          :disabled="busy || positionS <= 0"
           data-test="film-to-bed"
           @click="emit('filmHandover', positionS, true)"
         >
           it gives over to the bed at {{ clock(positionS, true) }}
         </button>
-        <button class="plain" :disabled="busy || positionS < 4" @click="emit('filmHandover', positionS, false)">
+        <button class="plain" :disabled="busy || positionS <= 0" @click="emit('filmHandover', positionS, false)">
           the bed gives over to it
         </button>
       </template>

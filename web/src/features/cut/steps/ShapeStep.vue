@@ -3,6 +3,7 @@ import { onKeyStroke } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { LevelChange, LevelView } from '../../../shared/http'
 import { clock, decibels } from '../../../shared/words'
+import { balanced } from '../../sheet/choices'
 import FiguresPanel from '../../sheet/FiguresPanel.vue'
 import LevelCard from '../../sheet/LevelCard.vue'
 import SheetView from '../../sheet/SheetView.vue'
@@ -82,13 +83,7 @@ onKeyStroke(['+', '-', '[', ']'], (event) => {
     if (underSpeechDb !== now.underSpeechDb) change(now.index, { underSpeechDb })
   } else {
     if (busy.value) return
-    const by = event.key === '[' ? 1 : -1
-    const within = (db: number) => Math.min(40, Math.max(0, db + by))
-    void props.actions.setShape({
-      ...shape,
-      underSpeechDb: within(shape.underSpeechDb),
-      aloneDb: within(shape.aloneDb),
-    })
+    void props.actions.setShape(balanced(shape, event.key === '[' ? 1 : -1))
   }
   event.preventDefault()
 })
