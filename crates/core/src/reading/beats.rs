@@ -452,7 +452,9 @@ mod tests {
         assert_eq!(tapped_beside(&beats, &taps(0.03, 0.02)), None, "on them, a little late");
         assert!((tapped_beside(&beats, &taps(0.2, 0.02)).unwrap() - 0.4).abs() < 0.01);
         assert!((tapped_beside(&beats, &taps(-0.15, 0.02)).unwrap() + 0.3).abs() < 0.01);
-        assert_eq!(tapped_beside(&beats, &taps(0.2, 0.12)), None, "here and there");
+        for shake in [0.06, 0.12] {
+            assert_eq!(tapped_beside(&beats, &taps(0.2, shake)), None, "here and there, by {shake} s");
+        }
         assert_eq!(tapped_beside(&beats, &taps(0.2, 0.0)[..3]), None, "hardly at all");
         assert_eq!(tapped_beside(&[], &taps(0.2, 0.0)), None);
     }
