@@ -11,13 +11,20 @@ use jaunty_demo::shelf;
 pub use metrics::f_measure;
 use metrics::{amlt, cmlt};
 use std::process::Command;
+use std::sync::Mutex;
+
+/// One Python at a time: two that compile librosa's numba code for the first time write the same cache, and a process
+/// that loads a mixture of both dies by a segmentation fault.
+static ONE_PYTHON: Mutex<()> = Mutex::new(());
 
 /// Runs lines of Python with the packages that `./test` installs; what they print as JSON.
 pub fn python(script: &str, arguments: &[&str]) -> serde_json::Value {
     let python = concat!(env!("CARGO_MANIFEST_DIR"), "/../../.venv/bin/python");
     let python = std::env::var("JAUNTY_REFERENCE_PYTHON").unwrap_or(python.into());
+    // A test that failed before has poisoned the lock; the others still run.
+    let _alone = ONE_PYTHON.lock().unwrap_or_else(|poisoned| poisoned.into_inner());
     let out = Command::new(python).args(["-c", script]).args(arguments).output().expect("./test makes .venv");
-    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    assert!(out.status.success(), "{}: {}", out.status, String::from_utf8_lossy(&out.stderr));
     serde_json::from_slice(&out.stdout).unwrap()
 }
 
