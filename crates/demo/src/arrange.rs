@@ -119,7 +119,7 @@ fn one_bar(score: &mut Score, recipe: &Recipe, (root, minor): (i32, bool), bar: 
             3 => {}
             _ if fullness > 1 => {
                 score.note(0, 36 + root, 84, start + 1.5, 0.5);
-                score.note(0, 36 + root + if k % 2 == 0 { 7 } else { 12 }, 90, start + 2.0, 1.0);
+                score.note(0, 36 + root + if k.is_multiple_of(2) { 7 } else { 12 }, 90, start + 2.0, 1.0);
                 score.note(0, 36 + root + 7, 82, start + 3.0, 0.9);
             }
             _ => score.note(0, 36 + root + 7, 86, start + 2.0, 1.9),

@@ -82,7 +82,7 @@ use utoipa::OpenApi;
         listening::mix,
         listening::shaped
     ),
-    components(schemas(ProblemBody, listening::HearView, reading::GridFormat, picture::ListFormat))
+    components(schemas(ProblemBody, jaunty_core::mix::Hear, reading::GridFormat, picture::ListFormat))
 )]
 struct Document;
 

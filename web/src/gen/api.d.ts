@@ -1100,7 +1100,7 @@ export interface components {
             /** @description Its name. */
             name: string;
             /** @description What it does while somebody speaks. */
-            rule: components["schemas"]["SpeechRuleView"];
+            rule: components["schemas"]["SpeechRule"];
             /**
              * Format: double
              * @description Where it begins, in seconds of the cut.
@@ -1122,7 +1122,7 @@ export interface components {
             /** @description Last bar. */
             endBar: number;
             /** @description How it moves. */
-            motion: components["schemas"]["MotionView"];
+            motion: components["schemas"]["Motion"];
             /** @description First bar, from 1. */
             startBar: number;
         };
@@ -1187,10 +1187,11 @@ export interface components {
             wish: components["schemas"]["WishBody"];
         };
         /**
-         * @description How much a splice is likely to be noticed.
+         * @description How much a splice is likely to be noticed. The limits are measured: of joins estimated at 0.9
+         *     and more, 91 % were good; of those from 0.8 to 0.9, 55 %.
          * @enum {string}
          */
-        AudibleView: "silent" | "listen" | "maybe";
+        Audible: "silent" | "listen" | "maybe";
         /** @description A bar line of the bed as fitted. */
         BarLineView: {
             /**
@@ -1240,7 +1241,7 @@ export interface components {
              */
             clippedCount: number;
             /** @description How it ends. */
-            ending: components["schemas"]["EndingView"];
+            ending: components["schemas"]["EndingKind"];
             /**
              * Format: double
              * @description Integrated loudness in LUFS.
@@ -1311,7 +1312,7 @@ export interface components {
         /** @description How well a candidate could fit. */
         CandidateFitView: {
             /** @description How it ends. */
-            end: components["schemas"]["FittingEndView"];
+            end: components["schemas"]["FittingEnd"];
             /**
              * Format: int32
              * @description 0 to 100: the chance that nobody hears the best fitting's worst splice, lowered when its own ending is lost.
@@ -1328,7 +1329,7 @@ export interface components {
             /** @description Level of each bar relative to the loudest, in dB. */
             barLevelsDb: number[];
             /** @description How it ends. */
-            ending: components["schemas"]["EndingView"];
+            ending: components["schemas"]["EndingKind"];
             /** @description Letters of its sections, in order. */
             form: string;
             /**
@@ -1358,7 +1359,7 @@ export interface components {
             fit?: components["schemas"]["CandidateFitView"] | null;
             /** @description Hash of its content. */
             hash: string;
-            kind?: components["schemas"]["KindView"] | null;
+            kind?: components["schemas"]["Kind"] | null;
             /** @description Whether somebody said what it is. */
             kindByHand: boolean;
             kindSure?: components["schemas"]["SureView"] | null;
@@ -1387,7 +1388,7 @@ export interface components {
              * @description The revision that the client saw.
              */
             revision: number;
-            rule?: components["schemas"]["SpeechRuleView"] | null;
+            rule?: components["schemas"]["SpeechRule"] | null;
             /**
              * Format: double
              * @description Where it begins, in seconds of the cut.
@@ -1401,7 +1402,7 @@ export interface components {
         };
         /** @description What somebody thinks of a candidate. What is left out stays. */
         ChangeCandidate: {
-            kind?: components["schemas"]["KindView"] | null;
+            kind?: components["schemas"]["Kind"] | null;
             /** @description A note, at most 500 characters. */
             note?: string | null;
             opinion?: components["schemas"]["Opinion"] | null;
@@ -1480,14 +1481,14 @@ export interface components {
             stepS: number;
         };
         /** @description The bed rises behind the last words. */
-        ClosingView: {
+        Closing: {
             /**
              * Format: double
              * @description Length of the rise, in seconds.
              */
             riseS: number;
             /** @description How it rises. */
-            slope: components["schemas"]["SlopeView"];
+            slope: components["schemas"]["Slope"];
         };
         /** @description The bed of a cut. */
         CutBedView: {
@@ -1639,20 +1640,20 @@ export interface components {
          */
         EndKindView: "free" | "ownEnding" | "stop" | "fade";
         /**
-         * @description How a bed ends.
+         * @description The ways a bed ends.
          * @enum {string}
          */
-        EndingView: "ownEnding" | "fadesOut" | "stopsDead";
+        EndingKind: "ownEnding" | "fadesOut" | "stopsDead";
         /**
          * @description What the first words wait for.
          * @enum {string}
          */
-        EntryView: "there" | "downbeat" | "section";
+        Entry: "there" | "downbeat" | "section";
         /**
          * @description The shape of a fade.
          * @enum {string}
          */
-        FadeShapeView: "linearDb" | "linear" | "equalPower" | "s";
+        FadeShape: "linearDb" | "linear" | "equalPower" | "s";
         /** @description A figure to choose. */
         FigureChoiceView: {
             /**
@@ -1687,7 +1688,7 @@ export interface components {
             gainDb?: number | null;
             /** @description Heard or not. */
             on?: boolean | null;
-            rule?: components["schemas"]["SpeechRuleView"] | null;
+            rule?: components["schemas"]["SpeechRule"] | null;
             /**
              * Format: double
              * @description Until where.
@@ -1731,7 +1732,7 @@ export interface components {
             /** @description Its frame rate. */
             rate: components["schemas"]["RateView"];
             /** @description What it does while somebody speaks. */
-            rule: components["schemas"]["SpeechRuleView"];
+            rule: components["schemas"]["SpeechRule"];
             /** @description Whether that is heard. */
             soundOn: boolean;
         };
@@ -1753,12 +1754,12 @@ export interface components {
          * @description How a fitting ends.
          * @enum {string}
          */
-        FittingEndView: "ownEnding" | "stop" | "fade" | "silence";
+        FittingEnd: "ownEnding" | "stop" | "fade" | "silence";
         /**
          * @description How a fitting begins.
          * @enum {string}
          */
-        FittingStartView: "top" | "cold" | "fadeIn";
+        FittingStart: "top" | "cold" | "fadeIn";
         /** @description A fitting to choose from. */
         FittingView: {
             /**
@@ -1767,7 +1768,7 @@ export interface components {
              */
             cost: number;
             /** @description How it ends. */
-            end: components["schemas"]["FittingEndView"];
+            end: components["schemas"]["FittingEnd"];
             /**
              * Format: double
              * @description The last hit in seconds of the cut.
@@ -1802,7 +1803,7 @@ export interface components {
             /** @description Its splices. */
             splices: components["schemas"]["SpliceView"][];
             /** @description How it begins. */
-            start: components["schemas"]["FittingStartView"];
+            start: components["schemas"]["FittingStart"];
             /**
              * Format: int32
              * @description How hard its worst splice is to hear, 0 to 100; none without splices.
@@ -1812,11 +1813,11 @@ export interface components {
         /** @description How spoken shows open and close, for those who ask for it. */
         FormsView: {
             /** @description The closing. */
-            closing: components["schemas"]["ClosingView"];
+            closing: components["schemas"]["Closing"];
             /** @description Where the voice may enter, as shares of the fall. */
             enters: components["schemas"]["FigureChoiceView"][];
             /** @description The opening. */
-            opening: components["schemas"]["OpeningView"];
+            opening: components["schemas"]["Opening"];
         };
         /** @description The revision that the client saw when it asked for a change. */
         FromRevision: {
@@ -1853,10 +1854,10 @@ export interface components {
             lengthS?: number | null;
         };
         /**
-         * @description What to hear.
+         * @description Which layers to render.
          * @enum {string}
          */
-        HearView: "everything" | "bed" | "voice" | "film" | "ambiences";
+        Hear: "everything" | "bed" | "voice" | "film" | "ambiences";
         /** @description A job under way, or the last one if it failed. */
         JobView: {
             /** @description What is being done. */
@@ -1882,12 +1883,12 @@ export interface components {
          * @description What a sound is.
          * @enum {string}
          */
-        KindView: "music" | "speech" | "room";
+        Kind: "music" | "speech" | "room";
         /**
-         * @description How two sides of a splice cross.
+         * @description How the two sides of a splice cross.
          * @enum {string}
          */
-        LawView: "measured" | "equalPower" | "equalGain";
+        Law: "measured" | "equalPower" | "equalGain";
         /**
          * @description What a level object is.
          * @enum {string}
@@ -1902,14 +1903,14 @@ export interface components {
              * @description Where it is over.
              */
             endS: number;
-            fadeShape?: components["schemas"]["FadeShapeView"] | null;
+            fadeShape?: components["schemas"]["FadeShape"] | null;
             /**
              * Format: double
              * @description Length of the fall; 0 for a dip.
              */
             fallS: number;
             /** @description How a swell falls. */
-            fallSlope: components["schemas"]["SlopeView"];
+            fallSlope: components["schemas"]["Slope"];
             /**
              * Format: double
              * @description Gain over the sound as it came in, in dB.
@@ -1925,7 +1926,7 @@ export interface components {
              */
             riseS: number;
             /** @description How a swell rises. */
-            riseSlope: components["schemas"]["SlopeView"];
+            riseSlope: components["schemas"]["Slope"];
             /**
              * Format: double
              * @description Where it begins, in seconds.
@@ -1962,17 +1963,17 @@ export interface components {
         /** @description A liking and whether it is on. */
         LikedView: {
             /** @description Which. */
-            liking: components["schemas"]["LikingView"];
+            liking: components["schemas"]["Liking"];
             /** @description Whether. */
             on: boolean;
             /** @description In words. */
             words: string;
         };
         /**
-         * @description What can be liked better.
+         * @description A liking that is on or off.
          * @enum {string}
          */
-        LikingView: "fewSplices" | "ownOrder" | "builds" | "quietUnderSpeech" | "noSingingUnderSpeech" | "downbeatsOnCuts" | "hitsOnMoments";
+        Liking: "fewSplices" | "ownOrder" | "builds" | "quietUnderSpeech" | "noSingingUnderSpeech" | "downbeatsOnCuts" | "hitsOnMoments";
         /** @description A written line of the narration. */
         LineView: {
             /**
@@ -2059,7 +2060,7 @@ export interface components {
              */
             frame: number;
             /** @description What for. */
-            kind: components["schemas"]["MomentKindView"];
+            kind: components["schemas"]["MomentKind"];
             /** @description What happens; empty takes the name of its kind. */
             name: string;
         } | {
@@ -2073,7 +2074,7 @@ export interface components {
             /** @description Its number. */
             index: number;
             /** @description What for. */
-            kind: components["schemas"]["MomentKindView"];
+            kind: components["schemas"]["MomentKind"];
             /** @description What happens. */
             name: string;
         } | {
@@ -2105,7 +2106,7 @@ export interface components {
          * @description What a moment is for.
          * @enum {string}
          */
-        MomentKindView: "hit" | "title" | "credits" | "other";
+        MomentKind: "hit" | "title" | "credits" | "other";
         /** @description A moment. */
         MomentView: {
             /**
@@ -2126,17 +2127,17 @@ export interface components {
              */
             frame: number;
             /** @description What it is for. */
-            kind: components["schemas"]["MomentKindView"];
+            kind: components["schemas"]["MomentKind"];
             /** @description What happens. */
             name: string;
             /** @description Where, as timecode. */
             timecode: string;
         };
         /**
-         * @description A way in which a bed moves.
+         * @description A way in which the bed moves.
          * @enum {string}
          */
-        MotionView: "builds" | "fillsOut" | "thinsOut";
+        Motion: "builds" | "fillsOut" | "thinsOut";
         /** @description A handover that moves. */
         MoveHandover: components["schemas"]["HandoverBody"] & {
             /**
@@ -2151,10 +2152,10 @@ export interface components {
             soundHash: string;
         };
         /** @description The bed alone, then a fall under the voice. */
-        OpeningView: {
+        Opening: {
             /**
              * Format: double
-             * @description At which share of the fall the voice enters, 0 to 1.
+             * @description At which share of the fall the voice enters: 0 at its beginning, 1 when it is complete.
              */
             enters: number;
             /**
@@ -2163,7 +2164,7 @@ export interface components {
              */
             fallS: number;
             /** @description How it falls. */
-            slope: components["schemas"]["SlopeView"];
+            slope: components["schemas"]["Slope"];
         };
         /**
          * @description What somebody thinks of a candidate.
@@ -2365,12 +2366,12 @@ export interface components {
         };
         /** @description A pocket to choose. */
         PocketChoiceView: {
-            pocket?: components["schemas"]["PocketView"] | null;
+            pocket?: components["schemas"]["PocketWish"] | null;
             /** @description In words. */
             words: string;
         };
-        /** @description The voice's place in the bed's spectrum. */
-        PocketView: {
+        /** @description What somebody wants of a pocket. */
+        PocketWish: {
             /**
              * Format: double
              * @description Its middle in Hz; the narration's strongest band without one.
@@ -2600,13 +2601,13 @@ export interface components {
         SetLevel: {
             /** @description Further objects that are changed alike. */
             also?: number[];
-            fadeShape?: components["schemas"]["FadeShapeView"] | null;
+            fadeShape?: components["schemas"]["FadeShape"] | null;
             /**
              * Format: double
              * @description Length of a fall or a fade out, in seconds.
              */
             fallS?: number | null;
-            fallSlope?: components["schemas"]["SlopeView"] | null;
+            fallSlope?: components["schemas"]["Slope"] | null;
             /**
              * Format: double
              * @description Gain of a sweep in dB, -40 to 20.
@@ -2622,7 +2623,7 @@ export interface components {
              * @description Length of a rise or a fade in, in seconds.
              */
             riseS?: number | null;
-            riseSlope?: components["schemas"]["SlopeView"] | null;
+            riseSlope?: components["schemas"]["Slope"] | null;
             /**
              * Format: double
              * @description How far the bed lies under the loudness of the speech, in dB, 0 to 60.
@@ -2656,7 +2657,7 @@ export interface components {
              * @description How far the bed alone lies under the loudness of the speech, in dB.
              */
             aloneDb: number;
-            closing?: components["schemas"]["ClosingView"] | null;
+            closing?: components["schemas"]["Closing"] | null;
             /**
              * Format: double
              * @description Time of a rise or fall, in seconds.
@@ -2675,14 +2676,14 @@ export interface components {
              */
             fadeOutS?: number | null;
             /** @description Shape of both. */
-            fadeShape: components["schemas"]["FadeShapeView"];
+            fadeShape: components["schemas"]["FadeShape"];
             /**
              * Format: double
              * @description Gaps shorter than this stay under the speech, in seconds.
              */
             leastGapS: number;
-            opening?: components["schemas"]["OpeningView"] | null;
-            pocket?: components["schemas"]["PocketView"] | null;
+            opening?: components["schemas"]["Opening"] | null;
+            pocket?: components["schemas"]["PocketWish"] | null;
             /**
              * Format: double
              * @description Loudness of the whole, in LUFS.
@@ -2769,7 +2770,7 @@ export interface components {
          * @description How a rise or a fall goes.
          * @enum {string}
          */
-        SlopeView: "one" | "gentlyThenSharply" | "sharplyThenGently";
+        Slope: "one" | "gentlyThenSharply" | "sharplyThenGently";
         /** @description A passage in seconds. */
         SpanView: {
             /**
@@ -2787,7 +2788,7 @@ export interface components {
          * @description What an ambience does while somebody speaks.
          * @enum {string}
          */
-        SpeechRuleView: "out" | "low" | "onlyUnder" | "untouched";
+        SpeechRule: "out" | "low" | "onlyUnder" | "untouched";
         /** @description A splice named by both bar lines, in seconds of the bed. */
         SpliceName: {
             /**
@@ -2809,7 +2810,7 @@ export interface components {
              */
             atS: number;
             /** @description How audible it is likely to be. */
-            audible: components["schemas"]["AudibleView"];
+            audible: components["schemas"]["Audible"];
             /** @description Whether somebody asked for it or changed it. */
             byHand: boolean;
             /**
@@ -2840,7 +2841,7 @@ export interface components {
              */
             laterMs: number;
             /** @description How it crosses. */
-            law: components["schemas"]["LawView"];
+            law: components["schemas"]["Law"];
             /** @description The last bar heard before it. */
             leaveBar: number;
             /**
@@ -2988,7 +2989,7 @@ export interface components {
             origin: components["schemas"]["TakeOrigin"];
             /** @description Its phrases, on the cut; none until it has been read. */
             phrases?: components["schemas"]["TakePhraseView"][] | null;
-            soundsLike?: components["schemas"]["KindView"] | null;
+            soundsLike?: components["schemas"]["Kind"] | null;
             /** @description Whether anything of it is heard. */
             used: boolean;
             /** @description Whether its steady noise is taken out. */
@@ -3054,7 +3055,7 @@ export interface components {
             /** @enum {string} */
             do: "enter";
             /** @description What the voice waits for then. */
-            on: components["schemas"]["EntryView"];
+            on: components["schemas"]["Entry"];
         } | {
             /** @enum {string} */
             do: "edges";
@@ -3198,7 +3199,7 @@ export interface components {
              * @description Both sides meet so many samples later.
              */
             laterSamples?: number;
-            law?: components["schemas"]["LawView"] | null;
+            law?: components["schemas"]["Law"] | null;
             /**
              * Format: int64
              * @description The entering side so many samples later in its source.
@@ -3267,7 +3268,7 @@ export interface components {
             what: "speedChange";
         } | {
             /** @description Which. */
-            liking: components["schemas"]["LikingView"];
+            liking: components["schemas"]["Liking"];
             /** @description Whether. */
             on: boolean;
             /** @enum {string} */
@@ -4669,7 +4670,7 @@ export interface operations {
                 /** @description Number of samples, at most 30 seconds. */
                 lengthSamples: number;
                 /** @description What to hear. */
-                hear: components["schemas"]["HearView"];
+                hear: components["schemas"]["Hear"];
                 /** @description Layers that are not heard, as `bed`, `voice`, `film` or the hash of an ambience, with commas between. */
                 without?: string;
             };

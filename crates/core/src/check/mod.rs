@@ -102,10 +102,11 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
     }
     // A bed that gives over to the next one may well lose its ending.
     let last = plan.bed().and_then(|b| b.fitting.as_ref()).filter(|f| f.end_samples() >= plan.length_samples);
-    if let Some(fitting) = last {
-        if fitting.end == FittingEnd::Fade && reading.is_some_and(|r| r.ending.kind == crate::reading::EndingKind::OwnEnding) {
-            add(Weight::Note, plan.length_samples, "The bed fades although it has an ending of its own.".into(), "Look for a fitting with its own ending.");
-        }
+    if let Some(fitting) = last
+        && fitting.end == FittingEnd::Fade
+        && reading.is_some_and(|r| r.ending.kind == crate::reading::EndingKind::OwnEnding)
+    {
+        add(Weight::Note, plan.length_samples, "The bed fades although it has an ending of its own.".into(), "Look for a fitting with its own ending.");
     }
     all
 }

@@ -145,6 +145,7 @@ impl Piece {
 
 /// One term of what a splice costs.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub struct Term {
     /// What it is about.
@@ -211,6 +212,7 @@ impl Splice {
 /// How much a splice is likely to be noticed. The limits are measured: of joins estimated at 0.9
 /// and more, 91 % were good; of those from 0.8 to 0.9, 55 %.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Audible {
     /// Nobody should notice.
@@ -233,6 +235,7 @@ impl Audible {
 
 /// How a fitting begins.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum FittingStart {
     /// From the top.
@@ -246,6 +249,7 @@ pub enum FittingStart {
 
 /// How a fitting ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum FittingEnd {
     /// With the bed's own last hit and ring-out.

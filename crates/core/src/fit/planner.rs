@@ -874,7 +874,7 @@ mod tests {
             _ => {}
         }
         w.end = match b % 4 {
-            0 => EndWish::OwnEnding { hit_samples: (a % 3 == 0).then_some(wanted - 60_000) },
+            0 => EndWish::OwnEnding { hit_samples: a.is_multiple_of(3).then_some(wanted - 60_000) },
             1 => EndWish::Stop { ring_out_samples: None },
             2 => EndWish::Fade,
             _ => EndWish::Free,

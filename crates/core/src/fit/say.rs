@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 
 /// A liking that is on or off.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Liking {
     /// As few splices as possible.
@@ -23,6 +24,25 @@ pub enum Liking {
     DownbeatsOnCuts,
     /// Strong downbeats on marked moments.
     HitsOnMoments,
+}
+
+impl Liking {
+    /// All, in the order in which they are offered.
+    pub const ALL: [Self; 7] =
+        [Self::QuietUnderSpeech, Self::NoSingingUnderSpeech, Self::DownbeatsOnCuts, Self::HitsOnMoments, Self::FewSplices, Self::OwnOrder, Self::Builds];
+
+    /// What it asks for, in words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::FewSplices => "as few splices as possible",
+            Self::OwnOrder => "sections in their own order",
+            Self::Builds => "build to the end",
+            Self::QuietUnderSpeech => "quiet under the voice, strong in its gaps",
+            Self::NoSingingUnderSpeech => "no singing under the voice",
+            Self::DownbeatsOnCuts => "downbeats on picture cuts",
+            Self::HitsOnMoments => "strong bars on marked moments",
+        }
+    }
 }
 
 impl Likings {

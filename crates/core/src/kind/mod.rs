@@ -17,6 +17,7 @@ use weights::{BIAS, MEAN, SCALE, WEIGHTS};
 
 /// What a sound is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Kind {
     /// Music: may be a bed.

@@ -23,6 +23,7 @@ use std::ops::Range;
 
 /// Which layers to render.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Hear {
     /// The mix.

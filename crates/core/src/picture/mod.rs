@@ -46,6 +46,7 @@ pub struct Shot {
 
 /// What a moment is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum MomentKind {
     /// An accent of the music may land here.

@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 
 /// What an ambience does while somebody speaks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum SpeechRule {
     /// It is out.

@@ -20,6 +20,7 @@ pub struct BarCharacter {
 
 /// A way in which the bed moves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Motion {
     /// It grows over several bars.
@@ -112,12 +113,12 @@ pub fn arcs(levels_db: &[f32], characters: &[BarCharacter]) -> Vec<Arc> {
     let mean = |from: usize, to: usize| (from..to).map(level).sum::<f32>() / (to - from).max(1) as f32;
     let mut all = Vec::new();
     let mut sudden = vec![false; bars + 1];
-    for bar in 1..bars {
+    for (bar, sudden) in sudden.iter_mut().enumerate().take(bars).skip(1) {
         let (before, after) = (mean(bar.saturating_sub(2), bar), mean(bar, (bar + 2).min(bars)));
         // It is the step itself that is sudden, not the slope that it lies on.
         let step = level(bar) - level(bar - 1);
         if (after - before).abs() >= SUDDEN_DB && step.abs() >= 0.6 * SUDDEN_DB && step.signum() == (after - before).signum() && bar + 1 < bars {
-            sudden[bar] = true;
+            *sudden = true;
             let motion = if step > 0.0 { Motion::FillsOut } else { Motion::ThinsOut };
             all.push(Arc { start_bar: bar, end_bar: bar + 1, motion, change_db: after - before });
         }

@@ -271,7 +271,7 @@ fn best_path(odds: &[f32], intervals: Intervals) -> (f32, Vec<usize>) {
     let costs: Vec<[f32; 2 * CHANGE_REACH + 1]> =
         (0..count).map(|index| std::array::from_fn(|k| change_cost(intervals.frames(index) + k, intervals.frames(index) + CHANGE_REACH))).collect();
     let mut best = (f32::NEG_INFINITY, 0);
-    for k in 0..odds.len() {
+    for (k, odds) in odds.iter().enumerate() {
         for index in 0..count {
             let slot = k * count + index;
             // A path may begin anywhere.
@@ -286,7 +286,7 @@ fn best_path(odds: &[f32], intervals: Intervals) -> (f32, Vec<usize>) {
                     }
                 }
             }
-            score[slot] = top + odds[k];
+            score[slot] = top + odds;
             from[slot] = who;
             if score[slot] > best.0 {
                 best = (score[slot], slot);
@@ -381,8 +381,8 @@ fn middle(heard: &[f32], second: f64) -> f64 {
         return second;
     }
     let (mut sum, mut total) = (0.0, 0.0);
-    for k in peak.saturating_sub(REACH)..(peak + REACH + 1).min(heard.len()) {
-        let weight = f64::from(heard[k]).powi(2);
+    for (k, &heard) in heard.iter().enumerate().take(peak + REACH + 1).skip(peak.saturating_sub(REACH)) {
+        let weight = f64::from(heard).powi(2);
         sum += weight * second_of(k as f64);
         total += weight;
     }

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 /// The ways a bed ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum EndingKind {
     /// A composed last hit that rings out.

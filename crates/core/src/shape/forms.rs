@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 
 /// The bed alone, then a fall under the voice.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "camelCase", default)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
 pub struct Opening {
     /// Length of the fall, in seconds.
     pub fall_s: f64,
@@ -39,7 +40,8 @@ impl Opening {
 
 /// The bed rises behind the last words.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "camelCase", default)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
 pub struct Closing {
     /// Length of the rise, in seconds.
     pub rise_s: f64,
@@ -56,6 +58,7 @@ impl Default for Closing {
 
 /// What the first words wait for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Entry {
     /// Nothing: they come where they are asked for.

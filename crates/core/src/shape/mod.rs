@@ -48,6 +48,7 @@ pub const EMPHASIS_DB: f64 = 4.0;
 
 /// How a rise or a fall goes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Slope {
     /// In one.
@@ -61,6 +62,7 @@ pub enum Slope {
 
 /// The shape of a fade.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum FadeShape {
     /// Even in dB.

@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 
 /// What somebody wants of a pocket.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub struct PocketWish {
     /// How much is taken away in its middle, in dB.

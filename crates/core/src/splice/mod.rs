@@ -40,6 +40,7 @@ pub struct SpliceAt {
 
 /// How the two sides of a splice cross.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Law {
     /// From how alike both sides are, so that the level holds.

@@ -38,9 +38,10 @@ async fn a_wrong_reading_is_mended_in_the_page_and_everything_can_be_undone() {
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
     // The page learns of a change a moment after the server, and of its reading a moment after that.
     let shown = async |revision: &Value| {
+        let revision = revision.to_string();
         let there = async || {
             let told = browser.find("revision").await.ok()?.attr("data-revision").await.ok()??;
-            (told == revision.to_string()).then_some(())
+            (told == revision).then_some(())
         };
         eventually(Duration::from_secs(20), there).await.unwrap_or_else(|| panic!("the page shows revision {revision}"));
     };

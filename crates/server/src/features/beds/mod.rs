@@ -1,10 +1,10 @@
 //! The beds to choose from: bringing them in, comparing, listening, choosing.
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::setup::{Licence, Opinion, Take, TakeOrigin, UsedSound};
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::CutView;
 use crate::features::listening::{Ready, sound_answer};
 use crate::features::sounds::store as sounds;
 use crate::jobs::{Task, queue};
@@ -40,38 +40,6 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .service(take_to_hand)
         .service(move_handover)
         .service(take_off);
-}
-
-/// What a sound is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum KindView {
-    /// Music.
-    Music,
-    /// Speech.
-    Speech,
-    /// A room or a place.
-    Room,
-}
-
-impl From<Kind> for KindView {
-    fn from(kind: Kind) -> Self {
-        match kind {
-            Kind::Music => Self::Music,
-            Kind::Speech => Self::Speech,
-            Kind::Room => Self::Room,
-        }
-    }
-}
-
-impl From<KindView> for Kind {
-    fn from(view: KindView) -> Self {
-        match view {
-            KindView::Music => Self::Music,
-            KindView::Speech => Self::Speech,
-            KindView::Room => Self::Room,
-        }
-    }
 }
 
 /// Takes a file as a bed to choose from. It is recognised, read and fitted in the background;
@@ -162,7 +130,7 @@ pub struct ChangeCandidate {
     /// A note, at most 500 characters.
     pub note: Option<String>,
     /// What it is, against what was recognised. Speech becomes a take of the narration.
-    pub kind: Option<KindView>,
+    pub kind: Option<Kind>,
 }
 
 /// Marks a candidate, notes something about it, or says what it is.
@@ -172,7 +140,7 @@ pub async fn change_candidate(app: web::Data<App>, path: web::Path<(Uuid, String
     let (id, hash) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     let name = cut.setup.candidates.iter().find(|c| c.hash == hash).map(|c| c.name.clone()).ok_or_else(|| Problem::not_found("candidate"))?;
-    let kind = body.kind.map(Kind::from);
+    let kind = body.kind;
     let what = match (body.opinion, &body.note, kind) {
         (Some(Opinion::Yes), ..) => format!("say yes to \"{name}\""),
         (Some(Opinion::Maybe), ..) => format!("say maybe to \"{name}\""),

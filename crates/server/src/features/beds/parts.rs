@@ -2,8 +2,8 @@
 
 use super::NameSound;
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::setup::{Setup, UsedSound};
+use crate::features::cuts::view::CutView;
 use crate::features::cuts::{PartError, replan};
 use crate::features::plans::{FromRevision, seen};
 use crate::features::sounds::store as sounds;

@@ -1,8 +1,8 @@
 //! Routes of cuts.
 
-use super::model::{CutSummary, CutView};
 use super::setup::Setup;
 use super::store::{self, CutRow};
+use super::view::{CutSummary, CutView};
 use crate::App;
 use crate::jobs::{Task, queue, tasks};
 use crate::problem::Problem;

@@ -10,9 +10,9 @@ pub use stills::*;
 pub use wishes::*;
 
 use crate::App;
-use crate::features::cuts::model::{CutView, FittingView};
 use crate::features::cuts::replan;
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::{CutView, FittingView};
 use crate::features::plans::seen;
 use crate::jobs::tasks::Material;
 use crate::problem::Problem;

@@ -1,9 +1,9 @@
 //! The picture gives way: stills are held longer or shorter, so that the bed fits as it is.
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::CutView;
 use crate::features::plans::seen;
 use crate::jobs::tasks::Material;
 use crate::problem::Problem;

@@ -1,9 +1,9 @@
 //! Saying a wish and taking it back.
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::setup::Setup;
 use crate::features::cuts::store::{self as cuts, Next, RevisionRow};
+use crate::features::cuts::view::CutView;
 use crate::features::plans::{FromRevision, seen};
 use crate::jobs::tasks::{Material, closest};
 use crate::problem::Problem;
@@ -14,38 +14,6 @@ use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
-
-/// How two sides of a splice cross.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum LawView {
-    /// From how alike both sides are.
-    Measured,
-    /// For unlike sides.
-    EqualPower,
-    /// For like sides.
-    EqualGain,
-}
-
-impl From<Law> for LawView {
-    fn from(law: Law) -> Self {
-        match law {
-            Law::Measured => Self::Measured,
-            Law::EqualPower => Self::EqualPower,
-            Law::EqualGain => Self::EqualGain,
-        }
-    }
-}
-
-impl From<LawView> for Law {
-    fn from(view: LawView) -> Self {
-        match view {
-            LawView::Measured => Self::Measured,
-            LawView::EqualPower => Self::EqualPower,
-            LawView::EqualGain => Self::EqualGain,
-        }
-    }
-}
 
 /// A splice named by both bar lines, in seconds of the bed.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -95,57 +63,6 @@ pub enum EndKindView {
     Stop,
     /// A fade.
     Fade,
-}
-
-/// What can be liked better.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum LikingView {
-    /// As few splices as possible.
-    FewSplices,
-    /// Sections in their own order.
-    OwnOrder,
-    /// Growing towards the end.
-    Builds,
-    /// Sparse passages under the speech.
-    QuietUnderSpeech,
-    /// No singing under the speech.
-    NoSingingUnderSpeech,
-    /// Downbeats on picture cuts.
-    DownbeatsOnCuts,
-    /// Strong downbeats on marked moments.
-    HitsOnMoments,
-}
-
-impl LikingView {
-    const ALL: [Self; 7] =
-        [Self::QuietUnderSpeech, Self::NoSingingUnderSpeech, Self::DownbeatsOnCuts, Self::HitsOnMoments, Self::FewSplices, Self::OwnOrder, Self::Builds];
-
-    fn words(self) -> &'static str {
-        match self {
-            Self::FewSplices => "as few splices as possible",
-            Self::OwnOrder => "sections in their own order",
-            Self::Builds => "build to the end",
-            Self::QuietUnderSpeech => "quiet under the voice, strong in its gaps",
-            Self::NoSingingUnderSpeech => "no singing under the voice",
-            Self::DownbeatsOnCuts => "downbeats on picture cuts",
-            Self::HitsOnMoments => "strong bars on marked moments",
-        }
-    }
-}
-
-impl From<LikingView> for Liking {
-    fn from(view: LikingView) -> Self {
-        match view {
-            LikingView::FewSplices => Self::FewSplices,
-            LikingView::OwnOrder => Self::OwnOrder,
-            LikingView::Builds => Self::Builds,
-            LikingView::QuietUnderSpeech => Self::QuietUnderSpeech,
-            LikingView::NoSingingUnderSpeech => Self::NoSingingUnderSpeech,
-            LikingView::DownbeatsOnCuts => Self::DownbeatsOnCuts,
-            LikingView::HitsOnMoments => Self::HitsOnMoments,
-        }
-    }
 }
 
 /// One wish. Places in the bed and in the cut are seconds.
@@ -215,7 +132,7 @@ pub enum WishBody {
         /// Length of the crossfade in ms.
         fade_ms: Option<f64>,
         /// How it crosses.
-        law: Option<LawView>,
+        law: Option<Law>,
     },
     /// How it begins.
     #[serde(rename_all = "camelCase")]
@@ -265,7 +182,7 @@ pub enum WishBody {
     #[serde(rename_all = "camelCase")]
     Liking {
         /// Which.
-        liking: LikingView,
+        liking: Liking,
         /// Whether.
         on: bool,
     },
@@ -331,7 +248,7 @@ impl WishBody {
             Self::LeastRun { bars } => Wish::LeastRun(*bars),
             Self::MostPlays { times } => Wish::MostPlays(*times),
             Self::SpeedChange { percent } => Wish::SpeedChange(percent / 100.0),
-            Self::Liking { liking, on } => Wish::Liking((*liking).into(), *on),
+            Self::Liking { liking, on } => Wish::Liking(*liking, *on),
         })
     }
 
@@ -490,7 +407,7 @@ pub struct PinView {
 #[serde(rename_all = "camelCase")]
 pub struct LikedView {
     /// Which.
-    pub liking: LikingView,
+    pub liking: Liking,
     /// In words.
     pub words: String,
     /// Whether.
@@ -528,7 +445,7 @@ pub struct WishesView {
 impl From<&Wishes> for WishesView {
     fn from(wishes: &Wishes) -> Self {
         let mut likings = wishes.likings;
-        let liked = |liking: LikingView| LikedView { liking, words: liking.words().to_owned(), on: *likings.of(liking.into()) };
+        let liked = |liking: Liking| LikedView { liking, words: liking.words().to_owned(), on: *likings.of(liking) };
         Self {
             said: wishes.said(),
             keep: wishes.keep.iter().map(SpanView::from).collect(),
@@ -553,7 +470,7 @@ impl From<&Wishes> for WishesView {
             least_run_bars: wishes.least_run_bars,
             most_plays: wishes.most_plays,
             speed_percent: (wishes.most_speed_change * 10_000.0).round() / 100.0,
-            likings: LikingView::ALL.into_iter().map(liked).collect(),
+            likings: Liking::ALL.into_iter().map(liked).collect(),
         }
     }
 }

@@ -15,7 +15,7 @@ use jaunty_media::{PcmFile, WavStream, wav_bytes};
 use serde::Deserialize;
 use std::collections::HashMap;
 use std::io::BufWriter;
-use utoipa::{IntoParams, ToSchema};
+use utoipa::IntoParams;
 use uuid::Uuid;
 
 /// Mounts the feature.
@@ -80,34 +80,6 @@ impl Ready {
     }
 }
 
-/// What to hear.
-#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum HearView {
-    /// The mix.
-    Everything,
-    /// The bed as shaped.
-    Bed,
-    /// The narration.
-    Voice,
-    /// The film's own sound.
-    Film,
-    /// The ambiences.
-    Ambiences,
-}
-
-impl From<HearView> for Hear {
-    fn from(view: HearView) -> Self {
-        match view {
-            HearView::Everything => Self::Everything,
-            HearView::Bed => Self::Bed,
-            HearView::Voice => Self::Voice,
-            HearView::Film => Self::Film,
-            HearView::Ambiences => Self::Ambiences,
-        }
-    }
-}
-
 /// The range to hear.
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(rename_all = "camelCase")]
@@ -118,7 +90,7 @@ pub struct Range {
     /// Number of samples, at most 30 seconds.
     length_samples: u64,
     /// What to hear.
-    hear: HearView,
+    hear: Hear,
     /// Layers that are not heard, as `bed`, `voice`, `film` or the hash of an ambience, with commas between.
     without: Option<String>,
 }
@@ -134,7 +106,7 @@ pub async fn sound(app: web::Data<App>, path: web::Path<(Uuid, u32)>, range: web
     let (_, mut ready) = Ready::of(&app, id, revision).await?;
     ready.mute(range.without.as_deref().unwrap_or_default());
     // A revision never changes, so what was heard once need not be rendered again.
-    sound_answer(ready, range.from_samples, range.length_samples, range.hear.into(), "private, max-age=86400, immutable").await
+    sound_answer(ready, range.from_samples, range.length_samples, range.hear, "private, max-age=86400, immutable").await
 }
 
 /// A range of a plan as WAV.

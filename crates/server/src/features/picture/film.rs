@@ -2,12 +2,11 @@
 
 use crate::App;
 use crate::features::beds::HandoverBody;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::setup::{Film, Setup};
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::CutView;
 use crate::features::plans::seen;
-use crate::features::shape::SpeechRuleView;
 use crate::jobs::{Task, queue};
 use crate::problem::Problem;
 use crate::upload::{extension, first_file, title_from};
@@ -128,7 +127,7 @@ pub struct FilmSound {
     /// Gain over the sound as it came in, in dB, -60 to 20.
     pub gain_db: Option<f64>,
     /// What it does while somebody speaks.
-    pub rule: Option<SpeechRuleView>,
+    pub rule: Option<SpeechRule>,
     /// From where on it is heard, in seconds of the cut.
     pub from_s: Option<f64>,
     /// Until where.

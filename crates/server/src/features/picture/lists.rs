@@ -1,9 +1,9 @@
 //! Lists of shots, moments and lines: in and out.
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::setup::{ListReport, Setup};
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::CutView;
 use crate::features::cuts::{AskRate, replan};
 use crate::problem::Problem;
 use crate::upload::{bytes_of, first_file, title_from};

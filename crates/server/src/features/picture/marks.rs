@@ -1,10 +1,10 @@
 //! Shots, moments and lines by hand.
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::setup::Setup;
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::CutView;
 use crate::problem::Problem;
 use actix_web::{post, put, web};
 use jaunty_core::picture::{Line, MOST_MARKS, MomentKind, tidy_name};
@@ -15,42 +15,6 @@ use uuid::Uuid;
 
 pub(super) fn configure(config: &mut web::ServiceConfig) {
     config.service(edit_marks).service(set_lines);
-}
-
-/// What a moment is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, serde::Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum MomentKindView {
-    /// An accent of the music may land here.
-    Hit,
-    /// The title stands.
-    Title,
-    /// The credits begin.
-    Credits,
-    /// Something else.
-    Other,
-}
-
-impl From<MomentKindView> for MomentKind {
-    fn from(view: MomentKindView) -> Self {
-        match view {
-            MomentKindView::Hit => Self::Hit,
-            MomentKindView::Title => Self::Title,
-            MomentKindView::Credits => Self::Credits,
-            MomentKindView::Other => Self::Other,
-        }
-    }
-}
-
-impl From<MomentKind> for MomentKindView {
-    fn from(kind: MomentKind) -> Self {
-        match kind {
-            MomentKind::Hit => Self::Hit,
-            MomentKind::Title => Self::Title,
-            MomentKind::Credits => Self::Credits,
-            MomentKind::Other => Self::Other,
-        }
-    }
 }
 
 /// One change of the shots and moments. Frames count from the start of the cut.
@@ -85,7 +49,7 @@ pub enum MarkEdit {
         /// When.
         frame: u64,
         /// What for.
-        kind: MomentKindView,
+        kind: MomentKind,
         /// What happens; empty takes the name of its kind.
         name: String,
     },
@@ -96,7 +60,7 @@ pub enum MarkEdit {
         /// When.
         frame: u64,
         /// What for.
-        kind: MomentKindView,
+        kind: MomentKind,
         /// What happens.
         name: String,
     },
@@ -134,13 +98,13 @@ impl MarkEdit {
                 }
             }
             Self::RemoveShot { index } => picture.remove_shot(*index).map(|_| ()).map_err(Problem::bad_value)?,
-            Self::MarkMoment { frame, kind, name } => picture.mark_moment(*frame, (*kind).into(), name).map_err(Problem::bad_value)?,
+            Self::MarkMoment { frame, kind, name } => picture.mark_moment(*frame, *kind, name).map_err(Problem::bad_value)?,
             Self::ChangeMoment { index, frame, kind, name } => {
                 if *index >= picture.moments.len() {
                     return Err(Problem::not_found("moment"));
                 }
                 let old = picture.moments.remove(*index);
-                picture.mark_moment(*frame, (*kind).into(), if name.trim().is_empty() { &old.name } else { name }).map_err(Problem::bad_value)?;
+                picture.mark_moment(*frame, *kind, if name.trim().is_empty() { &old.name } else { name }).map_err(Problem::bad_value)?;
             }
             Self::RemoveMoment { index } => {
                 if *index >= picture.moments.len() {

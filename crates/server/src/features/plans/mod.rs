@@ -1,8 +1,8 @@
 //! Changing a plan: another fitting, a level by hand, undo and redo.
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::store::{self as cuts, CutRow, Next, RevisionRow};
+use crate::features::cuts::view::CutView;
 use crate::jobs::tasks::Material;
 use crate::jobs::{Task, queue};
 use crate::problem::{Code, Problem};

@@ -1,10 +1,10 @@
 //! The reading of the bed: heard from any bar, counted along, corrected.
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::setup::Candidate;
 use crate::features::cuts::store::{self as cuts, CutRow};
+use crate::features::cuts::view::CutView;
 use crate::features::listening::wav_answer;
 use crate::features::sounds::store as sounds;
 use crate::problem::{Code, Problem};

@@ -2,9 +2,9 @@
 
 use super::reshape;
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::setup::Setup;
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::CutView;
 use crate::features::plans::FromRevision;
 use crate::features::sounds::store as sounds;
 use crate::jobs::{Task, queue};
@@ -18,42 +18,6 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-/// What an ambience does while somebody speaks.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum SpeechRuleView {
-    /// It is out.
-    Out,
-    /// It is low.
-    Low,
-    /// It is there only then.
-    OnlyUnder,
-    /// Nothing.
-    Untouched,
-}
-
-impl From<SpeechRule> for SpeechRuleView {
-    fn from(rule: SpeechRule) -> Self {
-        match rule {
-            SpeechRule::Out => Self::Out,
-            SpeechRule::Low => Self::Low,
-            SpeechRule::OnlyUnder => Self::OnlyUnder,
-            SpeechRule::Untouched => Self::Untouched,
-        }
-    }
-}
-
-impl From<SpeechRuleView> for SpeechRule {
-    fn from(view: SpeechRuleView) -> Self {
-        match view {
-            SpeechRuleView::Out => Self::Out,
-            SpeechRuleView::Low => Self::Low,
-            SpeechRuleView::OnlyUnder => Self::OnlyUnder,
-            SpeechRuleView::Untouched => Self::Untouched,
-        }
-    }
-}
-
 /// An ambience of a cut.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -65,7 +29,7 @@ pub struct AmbienceView {
     /// How far its loudness lies under that of the speech, in dB.
     pub under_speech_db: f64,
     /// What it does while somebody speaks.
-    pub rule: SpeechRuleView,
+    pub rule: SpeechRule,
     /// Where it begins, in seconds of the cut.
     pub start_s: f64,
     /// Where it is over; with the cut without one.
@@ -78,7 +42,7 @@ impl From<&AmbienceWish> for AmbienceView {
             hash: w.hash.clone(),
             name: w.name.clone(),
             under_speech_db: w.under_speech_db,
-            rule: w.rule.into(),
+            rule: w.rule,
             start_s: seconds_from_samples(w.start_samples),
             end_s: w.end_samples.map(seconds_from_samples),
         }
@@ -125,7 +89,7 @@ pub struct ChangeAmbience {
     /// How far its loudness lies under that of the speech, in dB, 0 to 60.
     pub under_speech_db: Option<f64>,
     /// What it does while somebody speaks.
-    pub rule: Option<SpeechRuleView>,
+    pub rule: Option<SpeechRule>,
     /// Where it begins, in seconds of the cut.
     pub start_s: Option<f64>,
     /// Where it is over.

@@ -1,8 +1,8 @@
 //! The figures that all level objects follow.
 
-use super::{SlopeView, reshape};
+use super::reshape;
 use crate::App;
-use crate::features::cuts::model::CutView;
+use crate::features::cuts::view::CutView;
 use crate::problem::Problem;
 use actix_web::{put, web};
 use jaunty_core::shape::pocket::{CHOICES, PocketWish};
@@ -11,54 +11,6 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-/// The shape of a fade.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum FadeShapeView {
-    /// Even in dB.
-    LinearDb,
-    /// Even in amplitude.
-    Linear,
-    /// Even in power.
-    EqualPower,
-    /// Slow at both ends.
-    S,
-}
-
-impl From<FadeShape> for FadeShapeView {
-    fn from(shape: FadeShape) -> Self {
-        match shape {
-            FadeShape::LinearDb => Self::LinearDb,
-            FadeShape::Linear => Self::Linear,
-            FadeShape::EqualPower => Self::EqualPower,
-            FadeShape::S => Self::S,
-        }
-    }
-}
-
-impl From<FadeShapeView> for FadeShape {
-    fn from(view: FadeShapeView) -> Self {
-        match view {
-            FadeShapeView::LinearDb => Self::LinearDb,
-            FadeShapeView::Linear => Self::Linear,
-            FadeShapeView::EqualPower => Self::EqualPower,
-            FadeShapeView::S => Self::S,
-        }
-    }
-}
-
-/// The voice's place in the bed's spectrum.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct PocketView {
-    /// How much is taken away in its middle, in dB.
-    pub depth_db: f64,
-    /// How narrow it is.
-    pub q: f64,
-    /// Its middle in Hz; the narration's strongest band without one.
-    pub centre_hz: Option<f64>,
-}
-
 /// A pocket to choose.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -66,18 +18,12 @@ pub struct PocketChoiceView {
     /// In words.
     pub words: String,
     /// Its figures; none for no pocket.
-    pub pocket: Option<PocketView>,
-}
-
-impl From<PocketWish> for PocketView {
-    fn from(p: PocketWish) -> Self {
-        Self { depth_db: p.depth_db, q: p.q, centre_hz: p.centre_hz }
-    }
+    pub pocket: Option<PocketWish>,
 }
 
 /// The pockets to choose from.
 pub fn pocket_choices() -> Vec<PocketChoiceView> {
-    CHOICES.iter().map(|(words, pocket)| PocketChoiceView { words: (*words).to_owned(), pocket: pocket.map(PocketView::from) }).collect()
+    CHOICES.iter().map(|(words, pocket)| PocketChoiceView { words: (*words).to_owned(), pocket: *pocket }).collect()
 }
 
 /// A figure to choose.
@@ -99,55 +45,21 @@ pub fn loudness_choices() -> Vec<FigureChoiceView> {
     choices(&LOUDNESS_CHOICES)
 }
 
-/// The bed alone, then a fall under the voice.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct OpeningView {
-    /// Length of the fall, in seconds.
-    pub fall_s: f64,
-    /// How it falls.
-    pub slope: SlopeView,
-    /// At which share of the fall the voice enters, 0 to 1.
-    pub enters: f64,
-}
-
-/// The bed rises behind the last words.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct ClosingView {
-    /// Length of the rise, in seconds.
-    pub rise_s: f64,
-    /// How it rises.
-    pub slope: SlopeView,
-}
-
-impl From<Opening> for OpeningView {
-    fn from(o: Opening) -> Self {
-        Self { fall_s: o.fall_s, slope: o.slope.into(), enters: o.enters }
-    }
-}
-
-impl From<Closing> for ClosingView {
-    fn from(c: Closing) -> Self {
-        Self { rise_s: c.rise_s, slope: c.slope.into() }
-    }
-}
-
 /// How spoken shows open and close, for those who ask for it.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct FormsView {
     /// The opening.
-    pub opening: OpeningView,
+    pub opening: Opening,
     /// The closing.
-    pub closing: ClosingView,
+    pub closing: Closing,
     /// Where the voice may enter, as shares of the fall.
     pub enters: Vec<FigureChoiceView>,
 }
 
 impl Default for FormsView {
     fn default() -> Self {
-        Self { opening: Opening::default().into(), closing: Closing::default().into(), enters: choices(&ENTERS) }
+        Self { opening: Opening::default(), closing: Closing::default(), enters: choices(&ENTERS) }
     }
 }
 
@@ -168,15 +80,15 @@ pub struct ShapeView {
     /// Length of the fade out.
     pub fade_out_s: Option<f64>,
     /// Shape of both.
-    pub fade_shape: FadeShapeView,
+    pub fade_shape: FadeShape,
     /// How the bed gives way to the first words; by the rule for gaps without one.
-    pub opening: Option<OpeningView>,
+    pub opening: Option<Opening>,
     /// How it rises behind the last words.
-    pub closing: Option<ClosingView>,
+    pub closing: Option<Closing>,
     /// Whether phrases are made alike in loudness.
     pub even_voice: bool,
     /// The voice's place in the bed's spectrum.
-    pub pocket: Option<PocketView>,
+    pub pocket: Option<PocketWish>,
     /// Loudness of the whole, in LUFS.
     pub target_lufs: Option<f64>,
 }
@@ -190,11 +102,11 @@ impl From<&ShapeWishes> for ShapeView {
             least_gap_s: w.least_gap_s,
             fade_in_s: w.fade_in_s,
             fade_out_s: w.fade_out_s,
-            fade_shape: w.fade_shape.into(),
-            opening: w.opening.map(OpeningView::from),
-            closing: w.closing.map(ClosingView::from),
+            fade_shape: w.fade_shape,
+            opening: w.opening,
+            closing: w.closing,
             even_voice: w.even_voice,
-            pocket: w.pocket.map(PocketView::from),
+            pocket: w.pocket,
             target_lufs: w.target_lufs,
         }
     }
@@ -209,11 +121,11 @@ impl From<&ShapeView> for ShapeWishes {
             least_gap_s: v.least_gap_s,
             fade_in_s: v.fade_in_s,
             fade_out_s: v.fade_out_s,
-            fade_shape: v.fade_shape.into(),
-            opening: v.opening.map(|o| Opening { fall_s: o.fall_s, slope: o.slope.into(), enters: o.enters }),
-            closing: v.closing.map(|c| Closing { rise_s: c.rise_s, slope: c.slope.into() }),
+            fade_shape: v.fade_shape,
+            opening: v.opening,
+            closing: v.closing,
             even_voice: v.even_voice,
-            pocket: v.pocket.map(|p| PocketWish { depth_db: p.depth_db, q: p.q, centre_hz: p.centre_hz }),
+            pocket: v.pocket,
             target_lufs: v.target_lufs,
         }
     }

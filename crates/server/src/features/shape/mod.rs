@@ -11,9 +11,9 @@ pub use objects::*;
 pub use speech::*;
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::setup::Setup;
 use crate::features::cuts::store::{self as cuts, Next};
+use crate::features::cuts::view::CutView;
 use crate::features::listening::Ready;
 use crate::features::plans::seen;
 use crate::jobs::tasks::Material;

@@ -1,49 +1,17 @@
 //! Single level objects by hand.
 
-use super::{FadeShapeView, reshape};
+use super::reshape;
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::store::{self as cuts, Next};
+use crate::features::cuts::view::CutView;
 use crate::features::plans::{FromRevision, seen};
 use crate::problem::Problem;
 use actix_web::{delete, post, put, web};
 use jaunty_core::shape::{Change, EMPHASIS_DB, FadeShape, LevelObject, Slope, sweep};
 use jaunty_core::units::samples_from_seconds;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
-
-/// How a rise or a fall goes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum SlopeView {
-    /// In one.
-    One,
-    /// Gently at first, then sharply.
-    GentlyThenSharply,
-    /// Sharply at first, then gently.
-    SharplyThenGently,
-}
-
-impl From<Slope> for SlopeView {
-    fn from(slope: Slope) -> Self {
-        match slope {
-            Slope::One => Self::One,
-            Slope::GentlyThenSharply => Self::GentlyThenSharply,
-            Slope::SharplyThenGently => Self::SharplyThenGently,
-        }
-    }
-}
-
-impl From<SlopeView> for Slope {
-    fn from(view: SlopeView) -> Self {
-        match view {
-            SlopeView::One => Self::One,
-            SlopeView::GentlyThenSharply => Self::GentlyThenSharply,
-            SlopeView::SharplyThenGently => Self::SharplyThenGently,
-        }
-    }
-}
 
 /// A change of level objects; what is not named stays.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -60,11 +28,11 @@ pub struct SetLevel {
     /// Length of a fall or a fade out, in seconds.
     pub fall_s: Option<f64>,
     /// How a swell rises.
-    pub rise_slope: Option<SlopeView>,
+    pub rise_slope: Option<Slope>,
     /// How a swell falls.
-    pub fall_slope: Option<SlopeView>,
+    pub fall_slope: Option<Slope>,
     /// The shape of a fade.
-    pub fade_shape: Option<FadeShapeView>,
+    pub fade_shape: Option<FadeShape>,
     /// Further objects that are changed alike.
     #[serde(default)]
     pub also: Vec<usize>,
@@ -82,9 +50,9 @@ pub async fn change_level(app: web::Data<App>, path: web::Path<(Uuid, usize)>, b
         gain_db: body.gain_db,
         rise_s: body.rise_s,
         fall_s: body.fall_s,
-        rise_slope: body.rise_slope.map(Slope::from),
-        fall_slope: body.fall_slope.map(Slope::from),
-        fade_shape: body.fade_shape.map(FadeShape::from),
+        rise_slope: body.rise_slope,
+        fall_slope: body.fall_slope,
+        fade_shape: body.fade_shape,
     };
     for index in std::iter::once(index).chain(body.also.iter().copied()) {
         plan.change_level(index, &change).map_err(|cause| Problem::bad_value(format!("Not possible: {cause}.")))?;

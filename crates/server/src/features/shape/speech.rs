@@ -3,8 +3,8 @@
 
 use super::reshape;
 use crate::App;
-use crate::features::cuts::model::{BarLineView, CutView, part_views};
 use crate::features::cuts::setup::Setup;
+use crate::features::cuts::view::{BarLineView, CutView, part_views};
 use crate::features::plans::seen;
 use crate::problem::Problem;
 use actix_web::{post, web};
@@ -42,7 +42,7 @@ pub enum VoiceEdit {
         /// How long the bed is alone, in seconds.
         alone_s: f64,
         /// What the voice waits for then.
-        on: EntryView,
+        on: Entry,
     },
     /// A phrase begins and ends elsewhere.
     #[serde(rename_all = "camelCase")]
@@ -70,28 +70,6 @@ pub enum VoiceEdit {
         /// Which.
         phrase: usize,
     },
-}
-
-/// What the first words wait for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum EntryView {
-    /// Nothing.
-    There,
-    /// The next downbeat.
-    Downbeat,
-    /// The next section of the bed.
-    Section,
-}
-
-impl From<EntryView> for Entry {
-    fn from(view: EntryView) -> Self {
-        match view {
-            EntryView::There => Self::There,
-            EntryView::Downbeat => Self::Downbeat,
-            EntryView::Section => Self::Section,
-        }
-    }
 }
 
 impl VoiceEdit {
@@ -134,7 +112,7 @@ impl VoiceEdit {
             Self::Enter { alone_s, on } => {
                 let at = |lines: &mut dyn Iterator<Item = &BarLineView>| lines.map(|l| samples_from_seconds(l.at_s)).collect::<Vec<u64>>();
                 let (downbeats, sections) = (at(&mut lines.iter()), at(&mut lines.iter().filter(|l| l.letter.is_some())));
-                let target = entry(samples_from_seconds(alone_s), on.into(), &downbeats, &sections);
+                let target = entry(samples_from_seconds(alone_s), on, &downbeats, &sections);
                 let target =
                     target.ok_or_else(|| Problem::bad_value("The bed has no such place after that time. Let the voice enter earlier, or anywhere."))?;
                 let first = phrases.first().ok_or_else(|| Problem::bad_value("There is no voice yet that could enter."))?;

@@ -4,9 +4,9 @@ pub mod supplier;
 
 use crate::App;
 use crate::features::beds::attach_bed;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::setup::{Licence, UsedSound};
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::CutView;
 use crate::features::sounds::store as sounds;
 use crate::problem::{Code, Problem};
 use actix_files::NamedFile;

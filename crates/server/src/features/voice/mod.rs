@@ -2,10 +2,10 @@
 //! spoken placeholder.
 
 use crate::App;
-use crate::features::cuts::model::CutView;
 use crate::features::cuts::replan;
 use crate::features::cuts::setup::{Take, TakeOrigin};
 use crate::features::cuts::store as cuts;
+use crate::features::cuts::view::CutView;
 use crate::features::listening::wav_answer;
 use crate::features::sounds::store as sounds;
 use crate::jobs::{Task, queue};

@@ -1,0 +1,148 @@
+//! The plan as it stands.
+
+use super::beds::licence_view;
+use super::levels::level_views;
+use super::{BarLineView, FittingView, LevelView, PartView, part_views};
+use crate::App;
+use crate::features::cuts::store::{self, CutRow, RevisionRow};
+use crate::features::fit::WishesView;
+use crate::features::shape::{AmbienceView, FigureChoiceView, FormsView, PocketChoiceView, ShapeView, loudness_choices, pocket_choices};
+use crate::jobs::tasks::{fitted_under, scene};
+use crate::problem::Problem;
+use chrono::{DateTime, Utc};
+use jaunty_core::check::{self, Weight};
+use jaunty_core::fit::Wishes;
+use jaunty_core::reading::Reading;
+use jaunty_core::units::seconds_from_samples;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// A phrase of the narration.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PhraseView {
+    /// Where it begins, in seconds.
+    pub start_s: f64,
+    /// Where it is over.
+    pub end_s: f64,
+    /// Its words, where known.
+    pub words: Option<String>,
+}
+
+/// Something that the check found.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FindingView {
+    /// Whether it needs a look, or is just good to know.
+    pub needs_look: bool,
+    /// Where, in seconds.
+    pub at_s: f64,
+    /// What was found.
+    pub text: String,
+    /// What to do about it.
+    pub mend: String,
+}
+
+/// The plan of a cut as it stands.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PlanView {
+    /// Its number.
+    pub revision: u32,
+    /// What was done last.
+    pub what: String,
+    /// The revision that it was made from.
+    pub parent: Option<u32>,
+    /// What undo would take back.
+    pub undo: Option<String>,
+    /// What redo would do again.
+    pub redo: Option<String>,
+    /// When it was saved.
+    pub saved_at: DateTime<Utc>,
+    /// Its length in samples; for asking for sound.
+    pub length_samples: u64,
+    /// The fittings to choose from, best first.
+    pub fittings: Vec<FittingView>,
+    /// Which of them is played.
+    pub chosen: u32,
+    /// Whether narration or picture have changed since the bed was fitted.
+    pub fitted_before: bool,
+    /// What is wanted of the fit.
+    pub wishes: WishesView,
+    /// The beds of the cut, in the order in which they are heard.
+    pub parts: Vec<PartView>,
+    /// Bar lines of the beds as fitted.
+    pub bar_lines: Vec<BarLineView>,
+    /// Swells and dips.
+    pub levels: Vec<LevelView>,
+    /// Figures that all level objects follow.
+    pub shape: ShapeView,
+    /// How spoken shows open and close, for those who ask for it.
+    pub forms: FormsView,
+    /// Pockets to choose from.
+    pub pocket_choices: Vec<PocketChoiceView>,
+    /// Loudness of the whole to choose from, in LUFS.
+    pub loudness_choices: Vec<FigureChoiceView>,
+    /// Ambiences.
+    pub ambiences: Vec<AmbienceView>,
+    /// Gain of the whole in dB, where a loudness was asked for.
+    pub master_gain_db: Option<f64>,
+    /// How much of that the guard against true peaks held back, in dB.
+    pub held_back_db: Option<f64>,
+    /// The middle of the pocket as it is, in Hz.
+    pub pocket_hz: Option<f64>,
+    /// Phrases of the narration.
+    pub phrases: Vec<PhraseView>,
+    /// What the check found.
+    pub findings: Vec<FindingView>,
+    /// What the check looked at, as sentences that hold when it finds nothing.
+    pub looked_at: Vec<String>,
+}
+
+pub(super) async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading: Option<&Reading>) -> Result<PlanView, Problem> {
+    let mut objections = Vec::new();
+    let used = |hash: &str| row.setup.parts().iter().any(|p| row.setup.bed_of(*p).is_some_and(|b| b.hash == hash));
+    for licence in row.setup.candidates.iter().filter(|c| used(&c.hash)).filter_map(|c| c.licence.as_ref()) {
+        objections.extend(licence_view(app, cut, licence).await?.objection);
+    }
+    let redo = store::child(&app.pool, cut.id, row.revision).await?.map(|(_, what)| what);
+    let fitted_under = fitted_under(&scene(app, &row.setup).await?);
+    let music_samples = reading.map_or(0, |r| r.ending.music_end_samples.saturating_sub(r.music_start_samples));
+    let bed = row.plan.bed();
+    let (parts, bar_lines) = part_views(app, &row).await?;
+    let levels = level_views(&row.plan, &bar_lines);
+    let finding =
+        |f: check::Finding| FindingView { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend };
+    let phrase = |p: &jaunty_core::speech::Phrase| PhraseView {
+        start_s: seconds_from_samples(p.start_samples),
+        end_s: seconds_from_samples(p.end_samples),
+        words: p.words.clone(),
+    };
+    Ok(PlanView {
+        revision: row.revision,
+        parent: row.parent,
+        undo: row.parent.map(|_| row.what.clone()),
+        what: row.what,
+        redo,
+        saved_at: row.created_at.and_utc(),
+        length_samples: row.plan.length_samples,
+        fittings: row.fittings.iter().map(|f| FittingView::of(f, music_samples)).collect(),
+        chosen: row.chosen,
+        fitted_before: !row.plan.fitted_under.is_empty() && row.plan.fitted_under != fitted_under,
+        wishes: bed.and_then(|b| row.setup.wishes(&b.sound)).map_or_else(|| WishesView::from(&Wishes::default()), WishesView::from),
+        parts,
+        bar_lines,
+        levels,
+        shape: ShapeView::from(&row.setup.shape),
+        forms: FormsView::default(),
+        pocket_choices: pocket_choices(),
+        loudness_choices: loudness_choices(),
+        ambiences: row.setup.ambiences.iter().map(AmbienceView::from).collect(),
+        master_gain_db: row.plan.master.map(|m| m.gain_db),
+        held_back_db: row.plan.master.map(|m| m.held_back_db).filter(|db| *db > 0.05),
+        pocket_hz: bed.and_then(|b| b.pocket.as_ref()).map(|p| p.centre_hz),
+        phrases: row.plan.phrases.iter().map(phrase).collect(),
+        findings: check::findings(&row.plan, reading, &objections).into_iter().map(finding).collect(),
+        looked_at: check::LOOKED_AT.map(str::to_owned).to_vec(),
+    })
+}
