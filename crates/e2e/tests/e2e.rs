@@ -6,6 +6,7 @@ mod parts {
     pub mod files;
     pub mod fit;
     pub mod history;
+    pub mod hostile;
     pub mod main_job;
     pub mod pace;
     pub mod picture;

@@ -2149,7 +2149,7 @@ export interface components {
         /** @description Names a sound that is already here. */
         NameSound: {
             /** @description Hash of its content. */
-            soundHash: string;
+            soundHash: components["schemas"]["SoundHash"];
         };
         /** @description The bed alone, then a fall under the voice. */
         Opening: {
@@ -2771,6 +2771,8 @@ export interface components {
          * @enum {string}
          */
         Slope: "one" | "gentlyThenSharply" | "sharplyThenGently";
+        /** @description The SHA-256 (FIPS 180-4) of a sound's content, in hexadecimal; nothing else gets as far as files and database. */
+        SoundHash: string;
         /** @description A passage in seconds. */
         SpanView: {
             /**
@@ -2857,7 +2859,7 @@ export interface components {
              */
             surprisePercent: number;
             /** @description What it costs, the most first. */
-            terms: components["schemas"]["TermView"][];
+            terms: components["schemas"]["Term"][];
             /** @description Why it was chosen. */
             why: string;
         };
@@ -2996,10 +2998,10 @@ export interface components {
             withoutNoise: boolean;
         };
         /** @description One term of what a splice costs. */
-        TermView: {
+        Term: {
             /**
              * Format: float
-             * @description What it costs.
+             * @description What it costs; below 0 it speaks for the splice.
              */
             cost: number;
             /** @description What it is about. */

@@ -6,7 +6,7 @@ use crate::features::cuts::setup::{Licence, Opinion, Take, TakeOrigin, UsedSound
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::listening::{Ready, sound_answer};
-use crate::features::sounds::store as sounds;
+use crate::features::sounds::{SoundHash, store as sounds};
 use crate::jobs::{Task, queue};
 use crate::problem::Problem;
 use crate::upload::{extension, first_file};
@@ -78,14 +78,14 @@ pub async fn attach_bed(app: &App, id: Uuid, sound: UsedSound, licence: Option<L
 #[serde(rename_all = "camelCase")]
 pub struct NameSound {
     /// Hash of its content.
-    pub sound_hash: String,
+    pub sound_hash: SoundHash,
 }
 
 /// Adds a bed that is already here, from another cut, to the candidates of this one.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = NameSound, responses((status = 200, body = CutView)))]
 #[put("/api/cuts/{id}/candidates")]
 pub async fn add_candidate(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<NameSound>) -> Result<web::Json<CutView>, Problem> {
-    let sound = sounds::sound(&app.pool, &body.sound_hash).await?.ok_or_else(|| Problem::not_found("bed"))?;
+    let sound = sounds::sound(&app.pool, &body.sound_hash.0).await?.ok_or_else(|| Problem::not_found("bed"))?;
     attach_bed(&app, *id, UsedSound { hash: sound.hash, name: sound.name }, None).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
@@ -95,7 +95,7 @@ pub async fn add_candidate(app: web::Data<App>, id: web::Path<Uuid>, body: web::
 #[put("/api/cuts/{id}/bed")]
 pub async fn use_bed(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<NameSound>) -> Result<web::Json<CutView>, Problem> {
     let cut = cuts::known(&app.pool, *id).await?;
-    let found = cut.setup.candidates.into_iter().find(|c| c.hash == body.sound_hash).ok_or_else(|| Problem::not_found("candidate"))?;
+    let found = cut.setup.candidates.into_iter().find(|c| c.hash == body.sound_hash.0).ok_or_else(|| Problem::not_found("candidate"))?;
     if !sounds::has_reading(&app.pool, &found.hash, Role::Bed).await? {
         return Err(Problem::bad_value("This bed is still being read. Choose it when its bars are known."));
     }
@@ -136,8 +136,12 @@ pub struct ChangeCandidate {
 /// Marks a candidate, notes something about it, or says what it is.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), request_body = ChangeCandidate, responses((status = 200, body = CutView)))]
 #[patch("/api/cuts/{id}/candidates/{hash}")]
-pub async fn change_candidate(app: web::Data<App>, path: web::Path<(Uuid, String)>, body: web::Json<ChangeCandidate>) -> Result<web::Json<CutView>, Problem> {
-    let (id, hash) = path.into_inner();
+pub async fn change_candidate(
+    app: web::Data<App>,
+    path: web::Path<(Uuid, SoundHash)>,
+    body: web::Json<ChangeCandidate>,
+) -> Result<web::Json<CutView>, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     let name = cut.setup.candidates.iter().find(|c| c.hash == hash).map(|c| c.name.clone()).ok_or_else(|| Problem::not_found("candidate"))?;
     let kind = body.kind;
@@ -188,8 +192,8 @@ pub async fn change_candidate(app: web::Data<App>, path: web::Path<(Uuid, String
 /// Takes a candidate away; its sound stays stored, and undo brings it back.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/candidates/{hash}")]
-pub async fn drop_candidate(app: web::Data<App>, path: web::Path<(Uuid, String)>) -> Result<web::Json<CutView>, Problem> {
-    let (id, hash) = path.into_inner();
+pub async fn drop_candidate(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>) -> Result<web::Json<CutView>, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     let found = cut.setup.candidates.iter().find(|c| c.hash == hash).ok_or_else(|| Problem::not_found("candidate"))?;
     let what = format!("take \"{}\" away", found.name);
@@ -223,8 +227,8 @@ pub struct AuditionRange {
 /// A range of the cut with a candidate as its bed: fitted, and shaped under the narration.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path), AuditionRange), responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/cuts/{id}/candidates/{hash}/sound")]
-pub async fn audition(app: web::Data<App>, path: web::Path<(Uuid, String)>, range: web::Query<AuditionRange>) -> Result<HttpResponse, Problem> {
-    let (id, hash) = path.into_inner();
+pub async fn audition(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, range: web::Query<AuditionRange>) -> Result<HttpResponse, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
     let plan = store::plan(&app.pool, id, &hash).await?.ok_or_else(|| Problem::bad_value("This bed is still being fitted. Listen to it in a moment."))?;
     let ready = Ready::with(&app, plan).await?;
     sound_answer(ready, range.from_samples, range.length_samples, Hear::Everything, "no-store").await

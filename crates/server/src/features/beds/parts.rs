@@ -88,7 +88,7 @@ pub async fn go_on_with(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
     if handover.at_samples >= cut.setup.picture.length_samples() {
         return Err(Problem::bad_value("That is behind the end of the cut. Put the playhead where the next bed is to begin."));
     }
-    let found = cut.setup.candidates.iter().find(|c| c.hash == body.sound.sound_hash).ok_or_else(|| Problem::not_found("candidate"))?;
+    let found = cut.setup.candidates.iter().find(|c| c.hash == body.sound.sound_hash.0).ok_or_else(|| Problem::not_found("candidate"))?;
     if !sounds::has_reading(&app.pool, &found.hash, Role::Bed).await? {
         return Err(Problem::bad_value("This bed is still being read. Choose it when its bars are known."));
     }

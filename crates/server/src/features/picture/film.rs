@@ -7,6 +7,7 @@ use crate::features::cuts::setup::{Film, Setup};
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::plans::seen;
+use crate::features::sounds::SoundHash;
 use crate::jobs::{Task, queue};
 use crate::problem::Problem;
 use crate::upload::{extension, first_file, title_from};
@@ -222,8 +223,8 @@ async fn film_of(app: &App, id: Uuid, hash: &str) -> Result<Film, Problem> {
 /// The film, for the page to play; ranges are answered.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), responses((status = 200, content_type = "video/webm")))]
 #[get("/api/cuts/{id}/film/{hash}")]
-pub async fn play_film(app: web::Data<App>, path: web::Path<(Uuid, String)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
-    let (id, hash) = path.into_inner();
+pub async fn play_film(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
     let film = film_of(&app, id, &hash).await?;
     let file = app.sounds.original(&hash, &extension(&film.name)).await?;
     let inline = ContentDisposition { disposition: DispositionType::Inline, parameters: Vec::new() };
@@ -240,8 +241,8 @@ const SMALL_PX: u32 = 160;
 /// One picture of the film, as JPEG.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path), ("frame" = u64, Path)), responses((status = 200, content_type = "image/jpeg")))]
 #[get("/api/cuts/{id}/film/{hash}/{frame}.jpg")]
-pub async fn film_picture(app: web::Data<App>, path: web::Path<(Uuid, String, u64)>) -> Result<HttpResponse, Problem> {
-    let (id, hash, frame) = path.into_inner();
+pub async fn film_picture(app: web::Data<App>, path: web::Path<(Uuid, SoundHash, u64)>) -> Result<HttpResponse, Problem> {
+    let (id, SoundHash(hash), frame) = path.into_inner();
     let film = film_of(&app, id, &hash).await?;
     let file = app.sounds.original(&hash, &extension(&film.name)).await?;
     // In the middle of the frame, where no rounding shows the one before.

@@ -1,5 +1,6 @@
 //! Routes of sounds.
 
+use super::SoundHash;
 use crate::App;
 use crate::problem::Problem;
 use actix_web::{HttpResponse, get, web};
@@ -26,8 +27,8 @@ pub struct WaveformView {
 /// The waveform of a sound, about 1500 peaks whatever its length.
 #[utoipa::path(params(("hash" = String, Path)), responses((status = 200, body = WaveformView)))]
 #[get("/api/sounds/{hash}/waveform")]
-pub async fn waveform(app: web::Data<App>, hash: web::Path<String>) -> Result<HttpResponse, Problem> {
-    let file = app.working_file(&hash).await?;
+pub async fn waveform(app: web::Data<App>, hash: web::Path<SoundHash>) -> Result<HttpResponse, Problem> {
+    let file = app.working_file(&hash.0).await?;
     let span_samples = (file.len_samples() / 1500).max(48);
     let drawn = web::block(move || jaunty_media::overview(&file, span_samples)).await?;
     let view = WaveformView { step_s: seconds_from_samples(drawn.span_samples), peaks: drawn.peaks };

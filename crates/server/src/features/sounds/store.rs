@@ -90,10 +90,6 @@ pub async fn insert(pool: &MySqlPool, hash: &str, name: &str, extension: &str, s
 /// # Errors
 /// What the database says.
 pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Problem> {
-    // A hash comes from an address: MariaDB does not compare an ASCII column with anything else.
-    if !hash.is_ascii() {
-        return Ok(None);
-    }
     Ok(sqlx::query_as("SELECT hash, name, extension, rate_hz, channel_count, length_samples, damaged, kind, kind_confidence FROM sounds WHERE hash = ?")
         .bind(hash)
         .fetch_optional(pool)

@@ -7,7 +7,7 @@ use crate::features::cuts::setup::{Take, TakeOrigin};
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::listening::wav_answer;
-use crate::features::sounds::store as sounds;
+use crate::features::sounds::{SoundHash, store as sounds};
 use crate::jobs::{Task, queue};
 use crate::problem::Problem;
 use crate::upload::{extension, first_file};
@@ -108,8 +108,8 @@ pub struct UseTake {
 /// Uses a take, or one phrase of it, in place of what lies there.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), request_body = UseTake, responses((status = 200, body = CutView)))]
 #[put("/api/cuts/{id}/takes/{hash}/use")]
-pub async fn use_take(app: web::Data<App>, path: web::Path<(Uuid, String)>, body: web::Json<UseTake>) -> Result<web::Json<CutView>, Problem> {
-    let (id, hash) = path.into_inner();
+pub async fn use_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, body: web::Json<UseTake>) -> Result<web::Json<CutView>, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
     let reading = sounds::speech_reading(&app.pool, &hash).await?;
     let reading = reading.ok_or_else(|| Problem::bad_value("This take is still being read. Use it when its phrases are known."))?;
     let cut = cuts::known(&app.pool, id).await?;
@@ -134,8 +134,8 @@ pub struct CleanTake {
 /// Takes the steady noise out of a take, or hears it as it came. It is made once, in the background.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), request_body = CleanTake, responses((status = 200, body = CutView)))]
 #[put("/api/cuts/{id}/takes/{hash}/clean")]
-pub async fn clean_take(app: web::Data<App>, path: web::Path<(Uuid, String)>, body: web::Json<CleanTake>) -> Result<web::Json<CutView>, Problem> {
-    let (id, hash) = path.into_inner();
+pub async fn clean_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, body: web::Json<CleanTake>) -> Result<web::Json<CutView>, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     let take = cut.setup.takes.into_iter().find(|t| t.hash == hash).ok_or_else(|| Problem::not_found("take"))?;
     if sounds::speech_reading(&app.pool, &hash).await?.is_none() {
@@ -157,8 +157,8 @@ pub async fn clean_take(app: web::Data<App>, path: web::Path<(Uuid, String)>, bo
 /// Takes a take away, with what is used of it; its sound stays stored, and undo brings it back.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/takes/{hash}")]
-pub async fn drop_take(app: web::Data<App>, path: web::Path<(Uuid, String)>) -> Result<web::Json<CutView>, Problem> {
-    let (id, hash) = path.into_inner();
+pub async fn drop_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>) -> Result<web::Json<CutView>, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     let name = cut.setup.takes.into_iter().find(|t| t.hash == hash).map(|t| t.name).ok_or_else(|| Problem::not_found("take"))?;
     replan(&app, id, &format!("take the take \"{name}\" away"), |cut| {
