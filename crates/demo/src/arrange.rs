@@ -82,9 +82,11 @@ pub fn arrange(recipe: &Recipe) -> Score {
         tail_s: 2.2,
         instruments: vec![(0, bass, 100, 64), (1, comp, 84, 46), (2, pad, 66, 74), (3, lead, 96, 64), (DRUMS, 0, 92, 64)],
         notes: Vec::new(),
+        part_bars: Vec::new(),
     };
     let mut bar = 0;
     for &(letter, count, fullness) in recipe.form {
+        score.part_bars.push(bar);
         let chords = if letter == 'A' { recipe.a } else { recipe.b };
         for k in 0..count {
             let last_of_phrase = k + 1 == count || k % 8 == 7;

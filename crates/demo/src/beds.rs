@@ -69,6 +69,7 @@ pub fn copper_escapement() -> Score {
         // Guitar, pizzicato, bass, strings, glockenspiel, clarinet, drums.
         instruments: vec![(0, 25, 88, 48), (1, 45, 96, 80), (2, 33, 100, 64), (3, 48, 66, 70), (4, 9, 62, 90), (5, 71, 84, 54), (DRUMS, 0, 92, 64)],
         notes: Vec::new(),
+        part_bars: Vec::new(),
     };
     let form = [
         Stretch { bars: 6, fullness: 0, chords: OPENING, tune: &[] },
@@ -80,6 +81,7 @@ pub fn copper_escapement() -> Score {
     ];
     let mut bar = 0;
     for (index, stretch) in form.iter().enumerate() {
+        score.part_bars.push(bar);
         for k in 0..stretch.bars {
             let chord = stretch.chords[k % stretch.chords.len()];
             let start = (bar * 4) as f64;
@@ -177,6 +179,7 @@ pub fn seven_lanterns() -> Score {
         // Accordion, contrabass, piano, violin, drums.
         instruments: vec![(0, 21, 74, 50), (1, 32, 104, 64), (2, 0, 86, 78), (3, 40, 82, 58), (DRUMS, 0, 70, 64)],
         notes: Vec::new(),
+        part_bars: vec![0, 8, 16, 32, 48],
     };
     const C: Chord = (36, false);
     const F: Chord = (41, false);
@@ -226,6 +229,7 @@ pub fn bench_lamp() -> Score {
         // Electric piano, bass, warm pad, drums.
         instruments: vec![(0, 4, 90, 54), (2, 33, 100, 64), (3, 89, 70, 70), (DRUMS, 0, 88, 64)],
         notes: Vec::new(),
+        part_bars: vec![0],
     };
     for (bar, chord) in [B_MINOR, G, D, A, B_MINOR, G, E_MINOR, A].into_iter().enumerate() {
         let start = (bar * 4) as f64;

@@ -49,6 +49,8 @@ pub struct Score {
     pub instruments: Vec<(i32, i32, i32, i32)>,
     /// All notes, in any order.
     pub notes: Vec<Note>,
+    /// Bars with which the parts of its form begin, rising, the first bar among them.
+    pub part_bars: Vec<usize>,
 }
 
 /// A played piece with what is true about it.

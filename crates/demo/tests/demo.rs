@@ -1,5 +1,6 @@
 //! The scenario: what is composed is what is read, and it can be fitted without audible splices.
 
+mod joins;
 mod kinds;
 mod measured;
 
@@ -143,6 +144,11 @@ fn measures_are_those_that_are_published() {
 #[test]
 fn the_shelf_is_read_as_composed() {
     measured::the_shelf_is_read_as_composed();
+}
+
+#[test]
+fn splices_are_better_than_simple_cuts() {
+    joins::splices_are_better_than_simple_cuts();
 }
 
 #[test]
