@@ -63,7 +63,7 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
         add(Weight::Look, 0, objection.clone(), "Choose another bed, or settle it with the supplier and change what the cut is for at Picture.");
     }
     if !plan.layers.iter().any(|l| l.role == Role::Narration) {
-        add(Weight::Note, 0, "This cut has no narration, so the bed has no dips.".into(), "Bring one in at Beds, if there is one.");
+        add(Weight::Note, 0, "This cut has no narration, so the bed has no dips.".into(), "Bring one in at Voice, if there is one.");
     }
     for phrase in plan.phrases.iter().filter(|p| p.end_samples > plan.length_samples) {
         add(

@@ -4,7 +4,8 @@
 use super::music::{Made, Piece};
 use jaunty_core::fit::stills::hold;
 use jaunty_core::fit::{
-    EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Passage, Pin, Scene, StartWish, Wish, Wishes, fittings, natural_lengths, quick_fitting, retouched,
+    EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Likings, Passage, Pin, Scene, StartWish, Wish, Wishes, fittings, natural_lengths, quick_fitting,
+    retouched,
 };
 use jaunty_core::mix::FittedBed;
 use jaunty_core::picture::{Moment, MomentKind, Origin, Picture, Shot};
@@ -331,4 +332,67 @@ fn natural_lengths_need_neither_speed_nor_silence() {
         let fitting = quick_fitting(&made.sound, &read.reading, &read.likeness, &FitRequest { wishes, ..FitRequest::of_length(length) });
         assert_eq!((fitting.end, fitting.speed), (FittingEnd::OwnEnding, 1.0), "{length}: {:?}", fitting.notes);
     }
+}
+
+/// A piece that is bare for its first half and full for its second.
+fn growing() -> (jaunty_core::sound::Sound, BedRead) {
+    let (bare, full) = (Piece { drums: false, ring_s: 0.0, ..Piece::pop(104.0, 24) }.make(), Piece { head_s: 0.0, ..Piece::pop(104.0, 24) }.make());
+    let join = (bare.downbeats_s[24] * S as f64) as usize;
+    let planes = (0..2).map(|c| [&bare.sound.channels()[c][..join.min(bare.sound.channels()[c].len())], &full.sound.channels()[c][..]].concat());
+    let bed = jaunty_core::sound::Sound::new(planes.collect());
+    let read = read_bed(&bed, &mut keep_going()).unwrap();
+    (bed, read)
+}
+
+#[test]
+fn likings_turn_the_balance_and_nothing_is_longer_for_it() {
+    let (bed, read) = growing();
+    let lines = read.reading.bar_lines_samples();
+    let half = read.reading.bar_count() / 2;
+    let of = |length_s: u64, likings: Likings| {
+        let wishes = Wishes { likings, start: StartWish::Top, end: EndWish::OwnEnding { hit_samples: None }, ..Wishes::default() };
+        quick_fitting(&bed, &read.reading, &read.likeness, &FitRequest { wishes, ..FitRequest::of_length(length_s * S) })
+    };
+    let backwards = |f: &Fitting| f.splices.iter().filter(|s| s.enter_bar < s.leave_bar).count();
+    // Share of full bars in the last half of the cut, less that in the first.
+    let growth = |f: &Fitting| {
+        let all = f.bar_lines(&lines);
+        let share = |part: &[(u64, usize)]| part.iter().filter(|l| l.1 >= half).count() as f32 / part.len().max(1) as f32;
+        share(&all[all.len() / 2..]) - share(&all[..all.len() / 2])
+    };
+    let (mut fewer, mut forward, mut growing) = ((0, 0), (0, 0), (0.0, 0.0));
+    for length_s in (25..170).step_by(9) {
+        let plain = of(length_s, Likings::default());
+        let few = of(length_s, Likings { few_splices: true, ..Likings::default() });
+        let order = of(length_s, Likings { own_order: true, ..Likings::default() });
+        let builds = of(length_s, Likings { builds: true, ..Likings::default() });
+        for one in [&plain, &few, &order, &builds] {
+            assert_eq!((one.end_samples(), one.pieces.last().unwrap().cut_end_samples), (length_s * S, length_s * S));
+        }
+        fewer = (fewer.0 + few.splices.len(), fewer.1 + plain.splices.len());
+        forward = (forward.0 + backwards(&order), forward.1 + backwards(&plain));
+        growing = (growing.0 + growth(&builds), growing.1 + growth(&plain));
+        assert!(few.splices.len() <= plain.splices.len(), "{length_s} s: {} splices, {} without the wish", few.splices.len(), plain.splices.len());
+        assert!(backwards(&order) <= backwards(&plain), "{length_s} s");
+    }
+    println!("splices {fewer:?}, backwards {forward:?}, growth {growing:?}");
+    assert!(fewer.0 < fewer.1 && forward.0 < forward.1 && growing.0 > growing.1);
+}
+
+#[test]
+fn a_bed_whose_tempo_drifts_is_spliced_on_its_own_bars() {
+    // The tempo rises and falls by 4 % over 16 bars: a grid of one tempo would be a third of a beat off.
+    let (made, read) = read(Piece { drift: 0.04, ..Piece::pop(112.0, 48) });
+    let mut seen = 0;
+    for length_s in (30..150).step_by(11) {
+        let fitting = quick_fitting(&made.sound, &read.reading, &read.likeness, &FitRequest::of_length(length_s * S));
+        assert_eq!(fitting.end_samples(), length_s * S);
+        for splice in &fitting.splices {
+            seen += 1;
+            let off = |at: u64| made.downbeats_s.iter().map(|d| at as f64 / S as f64 - d).min_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap();
+            let (leave, enter) = (off(splice.leave_samples), off(splice.enter_samples));
+            assert!((leave - enter).abs() < 0.015 && leave.abs() < 0.03, "{length_s} s: {leave:.3} and {enter:.3} s off the downbeats");
+        }
+    }
+    assert!(seen > 8, "only {seen} splices were seen");
 }
