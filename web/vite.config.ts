@@ -9,6 +9,7 @@ export default defineConfig({
   build: { target: 'es2022', chunkSizeWarningLimit: 900 },
   test: {
     environment: 'happy-dom',
+    setupFiles: 'src/shared/testSetup.ts',
     testTimeout: 30_000,
     deps: { optimizer: { client: { enabled: true, include: ['ant-design-vue'] } } },
   },

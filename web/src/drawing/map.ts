@@ -50,7 +50,7 @@ export interface MapLayout {
   leftOut: { x: number; width: number }[]
   kept: Strip[]
   unwanted: Strip[]
-  pins: { bedX: number; cutX: number; text: string; index: number }[]
+  pins: { bedX: number; cutX: number; index: number }[]
   bedX: (seconds: number) => number
   cutX: (seconds: number) => number
   bedSeconds: (px: number) => number
@@ -86,8 +86,6 @@ export function layoutMap(
     width: Math.max(2, bedX(span.endS) - bedX(span.startS)),
     text: clipped(text, 11, bedX(span.endS) - bedX(span.startS) - 6),
   })
-  // The list of what was said names passages first, then pins.
-  const before = wishes.said.length - wishes.said.filter((words) => / on .* of the cut$/.test(words)).length
   return {
     bed: band(bedWave, bedLengthS, bedX, MAP.bedMiddle, MAP.bedHalf),
     cut: band(cutWave, Math.min(cut.lengthS, lengthS), cutX, MAP.cutMiddle, MAP.cutHalf),
@@ -120,12 +118,7 @@ export function layoutMap(
     leftOut: leftOut(fitting, bedLengthS).map(([from, to]) => ({ x: bedX(from), width: bedX(to) - bedX(from) })),
     kept: wishes.keep.map(strip('keep')),
     unwanted: wishes.leaveOut.map(strip('leave out')),
-    pins: wishes.pins.map((pin, k) => ({
-      bedX: bedX(pin.bedS),
-      cutX: cutX(pin.cutS),
-      text: 'pin',
-      index: before + k,
-    })),
+    pins: wishes.pins.map((pin) => ({ bedX: bedX(pin.bedS), cutX: cutX(pin.cutS), index: pin.index })),
     bedX,
     cutX,
     bedSeconds: (px) => Math.min(bedLengthS, Math.max(0, bedScale.invert(px))),

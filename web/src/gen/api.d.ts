@@ -2273,6 +2273,8 @@ export interface components {
              * @description Of the cut.
              */
             cutS: number;
+            /** @description Its number among all wishes that can be taken back. */
+            index: number;
         };
         /** @description Where on the cut a bed lies. */
         PlaceView: {

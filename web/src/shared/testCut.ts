@@ -111,7 +111,7 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
         said: ['keep 0:12.0 to 0:20.0 of the bed', '0:04.0 of the bed on 0:08.0 of the cut'],
         keep: [{ startS: 12, endS: 20 }],
         leaveOut: [],
-        pins: [{ bedS: 4, cutS: 8 }],
+        pins: [{ bedS: 4, cutS: 8, index: 1 }],
         place: null,
         start: 'free',
         end: 'free',

@@ -236,6 +236,16 @@ impl Wishes {
             .collect()
     }
 
+    /// The number of pin `pin` in [`Wishes::said`].
+    pub fn number_of_pin(&self, pin: usize) -> Option<usize> {
+        self.standing().iter().position(|standing| matches!(standing, Standing::Pin(k) if *k == pin))
+    }
+
+    /// Whether the wish of a number in [`Wishes::said`] changes a splice by hand and leaves the rest as it is.
+    pub fn is_touch(&self, index: usize) -> bool {
+        matches!(self.standing().get(index), Some(Standing::Touch(_)))
+    }
+
     /// Takes the wish of a number in [`Wishes::said`] back; `false` if there is none.
     pub fn take_back(&mut self, index: usize) -> bool {
         let Some(standing) = self.standing().get(index).copied() else { return false };

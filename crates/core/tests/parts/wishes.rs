@@ -11,7 +11,7 @@ use jaunty_core::mix::FittedBed;
 use jaunty_core::picture::{Moment, MomentKind, Origin, Picture, Shot};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::sound::Source;
-use jaunty_core::splice::{Law, Touch};
+use jaunty_core::splice::{Law, SpliceAt, Touch};
 use jaunty_core::units::FrameRate;
 use std::sync::LazyLock;
 
@@ -395,4 +395,39 @@ fn a_bed_whose_tempo_drifts_is_spliced_on_its_own_bars() {
         }
     }
     assert!(seen > 8, "only {seen} splices were seen");
+}
+
+#[test]
+fn every_wish_that_is_told_can_be_taken_back_by_its_number() {
+    let pins = [Pin { bed_samples: line(9), cut_samples: line(9) }, Pin { bed_samples: line(20), cut_samples: line(12) }];
+    let splice = SpliceAt { leave_samples: line(8), enter_samples: line(16) };
+    let touch = Touch { splice, moved_samples: Some(9), later_samples: 0, fade_samples: None, law: Law::EqualGain };
+    let said = [
+        Wish::Start(StartWish::Cold { at_samples: Some(line(4)) }),
+        Wish::Pin(pins[0]),
+        Wish::End(EndWish::OwnEnding { hit_samples: Some(50 * S) }),
+        Wish::Splice(splice, None),
+        Wish::Keep(passage(2, 4)),
+        Wish::Touch(touch),
+        Wish::LeaveOut(passage(30, 34)),
+        Wish::Pin(pins[1]),
+        Wish::Place(Some(Passage { start_samples: S, end_samples: 70 * S })),
+    ];
+    let mut all = Wishes::default();
+    said.iter().for_each(|wish| all.say(wish.clone()).unwrap());
+    let words = all.said();
+    assert_eq!(words.len(), said.len(), "{words:?}");
+    assert!(words.iter().all(|w| !w.is_empty()) && words.iter().collect::<std::collections::HashSet<_>>().len() == words.len(), "{words:?}");
+    for index in 0..words.len() {
+        let mut one = all.clone();
+        assert!(one.take_back(index));
+        let left: Vec<String> = words.iter().enumerate().filter(|(k, _)| *k != index).map(|(_, w)| w.clone()).collect();
+        assert_eq!(one.said(), left, "without {}", words[index]);
+        // What the map and the server go by, whatever the words are.
+        let pin = (0..2).find(|k| all.number_of_pin(*k) == Some(index));
+        assert_eq!(pin.map(|k| pins[k]).filter(|p| one.pins.contains(p)), None, "pin {pin:?} is still there");
+        assert_eq!(pin.is_some(), one.pins.len() == 1, "{}", words[index]);
+        assert_eq!(all.is_touch(index), one.touches.is_empty(), "{}", words[index]);
+    }
+    assert!(!all.clone().take_back(words.len()) && all.number_of_pin(2).is_none() && !all.is_touch(words.len()));
 }

@@ -68,7 +68,6 @@ describe('the shelf', () => {
     expect(view.findAll('[data-test=shelf-piece]').map((row) => row.text())).toEqual([
       expect.stringContaining('rosehip'),
     ])
-    view.unmount()
   })
 
   it('takes what may be used at once, and asks before it takes what may not', async () => {
@@ -85,6 +84,5 @@ describe('the shelf', () => {
     expect(asked?.title).toBe('This piece needs a paid plan.')
     asked?.onYes()
     expect(actions.takePiece).toHaveBeenLastCalledWith('paid', true)
-    view.unmount()
   })
 })

@@ -29,7 +29,7 @@ async function submitted(changes: Partial<CutFormValue>) {
 
 describe('the form of a cut', () => {
   it('asks the server with the rate as a fraction', async () => {
-    const { form, told } = await submitted({
+    const { told } = await submitted({
       title: 'Clock',
       length: '1:30',
       rate: '30000/1001 df',
@@ -44,13 +44,11 @@ describe('the form of a cut', () => {
       commercial: true,
       paidPlan: false,
     })
-    form.unmount()
   })
 
   it('says what is missing and asks nothing', async () => {
     const { form, told } = await submitted({ title: '', length: '', rate: '25/1' })
     expect(told).toBeUndefined()
     expect(form.text()).toContain('Give the cut a title.')
-    form.unmount()
   })
 })

@@ -73,7 +73,7 @@ describe('the listening strip', () => {
   })
 
   it('leaves keys alone while somebody types, and with Ctrl', () => {
-    const { listening, strip } = stand()
+    const { listening } = stand()
     const input = document.createElement('input')
     document.body.append(input)
     press(' ', {}, input)
@@ -81,7 +81,6 @@ describe('the listening strip', () => {
     expect(listening.toggle).not.toHaveBeenCalled()
     expect(listening.toggleRepeat).not.toHaveBeenCalled()
     input.remove()
-    strip.unmount()
   })
 
   it('says how far the bed lies under the voice where the ear is', async () => {
@@ -90,7 +89,6 @@ describe('the listening strip', () => {
     listening.positionS.value = 40
     await strip.vm.$nextTick()
     expect(strip.text()).not.toContain('under the voice')
-    strip.unmount()
   })
 
   it('says which candidate is tried, and goes back to the plan', async () => {
@@ -101,15 +99,13 @@ describe('the listening strip', () => {
     expect(strip.text()).not.toContain('under the voice')
     await strip.get('.level button').trigger('click')
     expect(listening.tryCandidate).toHaveBeenCalledWith(null)
-    strip.unmount()
   })
 
   it('steps by pictures', () => {
-    const { listening, strip } = stand()
+    const { listening } = stand()
     press('b')
     press('n')
     expect(listening.step.mock.calls).toEqual([[-1], [1]])
-    strip.unmount()
   })
 
   it('plays nothing when there is nothing to play', () => {
@@ -117,6 +113,5 @@ describe('the listening strip', () => {
     press(' ')
     expect(listening.toggle).not.toHaveBeenCalled()
     expect(strip.get('[data-test=play]').attributes('disabled')).toBeDefined()
-    strip.unmount()
   })
 })

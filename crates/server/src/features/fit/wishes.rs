@@ -350,11 +350,11 @@ pub async fn take_wish_back(app: web::Data<App>, path: web::Path<(Uuid, usize)>,
     let shares = !setup.laid.is_empty();
     let wishes = wishes_of(&mut setup)?;
     let words = wishes.said().into_iter().nth(index).ok_or_else(|| Problem::not_found("wish"))?;
+    let only_splices = wishes.is_touch(index);
     let mut without = wishes.clone();
     if shares && without.take_back(index) && without.place != wishes.place {
         return Err(Problem::bad_value("Several beds share this cut. Move the handover between them, or take one off."));
     }
-    let only_splices = words.ends_with("changed by hand");
     let edit = move |setup: &mut Setup| if wishes_of(setup)?.take_back(index) { Ok(()) } else { Err(Problem::not_found("wish")) };
     Ok(web::Json(refit(&app, id, body.revision, &format!("take back: {words}"), only_splices, &edit).await?))
 }
@@ -400,6 +400,8 @@ pub struct PinView {
     pub bed_s: f64,
     /// Of the cut.
     pub cut_s: f64,
+    /// Its number among all wishes that can be taken back.
+    pub index: usize,
 }
 
 /// A liking and whether it is on.
@@ -445,12 +447,13 @@ pub struct WishesView {
 impl From<&Wishes> for WishesView {
     fn from(wishes: &Wishes) -> Self {
         let mut likings = wishes.likings;
+        let pin = |p: &Pin, index| PinView { bed_s: seconds_from_samples(p.bed_samples), cut_s: seconds_from_samples(p.cut_samples), index };
         let liked = |liking: Liking| LikedView { liking, words: liking.words().to_owned(), on: *likings.of(liking) };
         Self {
             said: wishes.said(),
             keep: wishes.keep.iter().map(SpanView::from).collect(),
             leave_out: wishes.leave_out.iter().map(SpanView::from).collect(),
-            pins: wishes.pins.iter().map(|p| PinView { bed_s: seconds_from_samples(p.bed_samples), cut_s: seconds_from_samples(p.cut_samples) }).collect(),
+            pins: wishes.pins.iter().enumerate().filter_map(|(k, p)| Some(pin(p, wishes.number_of_pin(k)?))).collect(),
             place: wishes.place.map(|p| PlaceView {
                 start_s: seconds_from_samples(p.start_samples),
                 end_s: (p.end_samples != Passage::OPEN_END).then(|| seconds_from_samples(p.end_samples)),

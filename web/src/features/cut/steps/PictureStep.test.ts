@@ -80,7 +80,6 @@ describe('the picture step', () => {
     expect(view.get('[data-test=mark-editor]').text()).toContain('Shot 2')
     press('Delete')
     expect(edits).toEqual([{ do: 'removeShot', index: 1 }])
-    view.unmount()
   })
 
   it('tells what changed and what was not used, as text', () => {
@@ -89,6 +88,5 @@ describe('the picture step', () => {
     expect(report.text()).toContain('1 line not used')
     expect(report.text()).toContain('hall begins 3 frames later')
     expect(report.text()).toContain('<b>odd</b> not understood')
-    view.unmount()
   })
 })

@@ -65,11 +65,10 @@ describe('the fit by keyboard', () => {
     await view.setProps({ cut: testCut({ fittings, chosen: 2 }) })
     await press('x')
     expect(asked[2]?.slice(0, 2)).toEqual(['takeFitting', 0])
-    view.unmount()
   })
 
   it('waits while the last change is under way, and leaves typing alone', async () => {
-    const { asked, view, busy } = stand(FitStep, testCut({ fittings, chosen: 0 }))
+    const { asked, busy } = stand(FitStep, testCut({ fittings, chosen: 0 }))
     busy.value = true
     await press('ArrowDown')
     busy.value = false
@@ -79,7 +78,6 @@ describe('the fit by keyboard', () => {
     document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', ctrlKey: true, bubbles: true }))
     await nextTick()
     expect(asked).toEqual([])
-    view.unmount()
   })
 
   it('hears a bar to either side of the splice, and two seconds where no tempo is known', async () => {
@@ -91,7 +89,6 @@ describe('the fit by keyboard', () => {
     await view.setProps({ cut })
     await press('Enter')
     expect(listening.repeatPassage).toHaveBeenLastCalledWith(10.5, 13.5)
-    view.unmount()
   })
 
   it('shows what is to be said of the fitting, and of a length that is tried', async () => {
@@ -105,14 +102,12 @@ describe('the fit by keyboard', () => {
     view.getComponent({ name: 'MapView' }).vm.$emit('try-length', 22)
     await vi.waitFor(() => expect(view.get('[data-test=fit-note]').text()).toBe('Tried and told.'))
     expect(view.text()).toContain('0:22.0')
-    view.unmount()
   })
 
   it('has what is asked for beside the fittings when there is no splice to look at', () => {
     const { view } = stand(FitStep, testCut({ fittings: [{ ...fitting, splices: [] }], chosen: 0 }))
     expect(view.find('[data-test=no-splice]').exists()).toBe(true)
     expect(view.findComponent({ name: 'SpliceCloseUp' }).exists()).toBe(false)
-    view.unmount()
   })
 })
 
@@ -200,7 +195,6 @@ describe('the reading by keyboard', () => {
       { what: 'singing', startS: 6, endS: 8, sings: true },
       { what: 'moveBoundary', fromS: 4, toS: 6 },
     ])
-    view.unmount()
   })
 })
 
@@ -214,31 +208,28 @@ describe('the shape by keyboard', () => {
   }
 
   it('moves bed and voice against each other where nothing is selected, within what is sensible', async () => {
-    const { asked, view } = stand(ShapeStep, shaped())
+    const { asked } = stand(ShapeStep, shaped())
     await press('[', ']')
     const { shape } = testCut().plan
     expect(asked).toEqual([
       ['setShape', { ...shape, underSpeechDb: 21, aloneDb: 8 }],
       ['setShape', { ...shape, underSpeechDb: 19, aloneDb: 6 }],
     ])
-    view.unmount()
   })
 
   it('steps the level that is selected by a decibel, up for louder', async () => {
-    const { asked, view } = await selected()
+    const { asked } = await selected()
     await press('+', '-')
     expect(asked).toEqual([
       ['setLevel', swell.index, { underSpeechDb: 6 }],
       ['setLevel', swell.index, { underSpeechDb: 8 }],
     ])
-    view.unmount()
   })
 
   it('asks for nothing where there is no further step', async () => {
-    const { asked, view } = await selected({ ...swell, underSpeechDb: 0 })
+    const { asked } = await selected({ ...swell, underSpeechDb: 0 })
     await press('+')
     expect(asked).toEqual([])
-    view.unmount()
   })
 
   it('makes an emphasis deeper with minus, and a passage by hand louder with plus', async () => {
@@ -249,7 +240,6 @@ describe('the shape by keyboard', () => {
     const swept = await selected({ ...swell, kind: 'sweep', gainDb: -3 })
     await press('+')
     expect(swept.asked).toEqual([['setLevel', swell.index, { gainDb: -2 }]])
-    swept.view.unmount()
   })
 
   it('sweeps the marked passage where no level is selected', async () => {
@@ -260,7 +250,6 @@ describe('the shape by keyboard', () => {
       ['sweep', 3, 7, -1],
       ['sweep', 3, 7, 1],
     ])
-    view.unmount()
   })
 
   it('opens the dip of a phrase when its words are clicked', async () => {
@@ -269,6 +258,5 @@ describe('the shape by keyboard', () => {
     view.getComponent(SheetView).vm.$emit('phrase', 0, 300, 300)
     await nextTick()
     expect(view.getComponent({ name: 'LevelCard' }).props('level')).toEqual(dip)
-    view.unmount()
   })
 })

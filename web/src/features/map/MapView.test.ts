@@ -1,0 +1,220 @@
+import { mount, type VueWrapper } from '@vue/test-utils'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { layoutMap, MAP } from '../../drawing/map'
+import type { BedReading } from '../../drawing/bars'
+import type { CutView } from '../../shared/http'
+import { fitting, testCut } from '../../shared/testCut'
+import MapView from './MapView.vue'
+
+/** A bar line every two seconds of the bed, two sections of thirty. */
+function readCut(change: (cut: CutView) => void = () => {}): CutView {
+  const cut = testCut()
+  cut.bed!.reading = {
+    barLinesS: Array.from({ length: 31 }, (_, k) => 2 * k),
+    sections: [
+      { label: 'A', startS: 0, endS: 30, startBar: 1, endBar: 15 },
+      { label: 'B', startS: 30, endS: 60, startBar: 16, endBar: 30 },
+    ],
+  } as unknown as BedReading
+  change(cut)
+  return cut
+}
+
+function stand(cut = readCut(), triedS: number | null = null) {
+  const view = mount(MapView, {
+    props: { cut, fitting, triedS, bedWave: null, cutWave: null, positionS: 0, chosenSplice: 0 },
+    attachTo: document.body,
+  })
+  // Nothing has a width here: the map is drawn for 1000 pixels.
+  return { view, map: layoutMap(cut, fitting, triedS ?? cut.lengthS, null, null, 1000) }
+}
+
+async function drag(view: VueWrapper, test: string, places: [x: number, y?: number][], shiftKey = false) {
+  const one = view.get(`[data-test=${test}]`)
+  const event = ([clientX, clientY = 0]: [number, number?]) => ({ clientX, clientY, pointerId: 1, shiftKey })
+  await one.trigger('pointerdown', event(places[0]!))
+  for (const place of places.slice(1)) await one.trigger('pointermove', event(place))
+  await one.trigger('pointerup', event(places[places.length - 1]!))
+}
+
+async function press(key: string, view: VueWrapper) {
+  document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }))
+  await view.vm.$nextTick()
+}
+
+beforeEach(() => {
+  document.body.innerHTML = ''
+  Element.prototype.setPointerCapture = vi.fn()
+})
+
+describe('marking a passage of the bed', () => {
+  it('goes from bar line to bar line, and is kept, left out or set free by key', async () => {
+    const { view, map } = stand()
+    for (const [key, what] of [
+      ['k', 'keep'],
+      ['o', 'leaveOut'],
+      ['f', 'free'],
+    ] as const) {
+      // Backwards, and a little beside the lines.
+      await drag(view, 'bed-ruler', [[map.bedX(15.7)], [map.bedX(12)], [map.bedX(8.4)]])
+      await press(key, view)
+      expect(view.emitted('wish')?.at(-1)).toEqual([{ what, startS: 8, endS: 16 }])
+    }
+    // What has been said is no longer marked.
+    await press('k', view)
+    expect(view.emitted('wish')).toHaveLength(3)
+  })
+
+  it('takes at least a bar, and the whole section with a click', async () => {
+    const { view, map } = stand()
+    await drag(view, 'bed-ruler', [[map.bedX(8.1)], [map.bedX(8.6)]])
+    await view.get('[data-test=keep]').trigger('click')
+    await drag(view, 'bed-ruler', [[map.bedX(41)]])
+    await view.get('[data-test=leave-out]').trigger('click')
+    expect(view.emitted('wish')).toEqual([
+      [{ what: 'keep', startS: 8, endS: 10 }],
+      [{ what: 'leaveOut', startS: 30, endS: 60 }],
+    ])
+  })
+
+  it('is given up by Escape, and by whatever else changes the plan', async () => {
+    const { view, map } = stand()
+    await drag(view, 'bed-ruler', [[map.bedX(4)], [map.bedX(12)]])
+    await press('Escape', view)
+    expect(view.find('[data-test=keep]').exists()).toBe(false)
+    await drag(view, 'bed-ruler', [[map.bedX(4)], [map.bedX(12)]])
+    expect(view.find('[data-test=keep]').exists()).toBe(true)
+    await view.setProps({ cut: readCut((cut) => (cut.plan.revision = 2)) })
+    await press('k', view)
+    expect(view.emitted('wish')).toBeUndefined()
+  })
+
+  it('leaves keys to whoever is typing', async () => {
+    const { view, map } = stand()
+    await drag(view, 'bed-ruler', [[map.bedX(4)], [map.bedX(12)]])
+    const field = document.body.appendChild(document.createElement('input'))
+    field.dispatchEvent(new KeyboardEvent('keydown', { key: 'k', bubbles: true }))
+    expect(view.emitted('wish')).toBeUndefined()
+  })
+})
+
+describe('dragging an end of a ribbon', () => {
+  const name = { leaveS: 12, enterS: 42 }
+
+  it('takes the other side of the splice along by as many bars, so that the length holds', async () => {
+    const { view, map } = stand()
+    await drag(view, 'edge-leave-0', [[map.bedX(12)], [map.bedX(16.3)]])
+    await drag(view, 'edge-enter-1', [[map.bedX(42)], [map.bedX(37.8)]])
+    expect(view.emitted('wish')).toEqual([
+      [{ what: 'splice', splice: { leaveS: 16, enterS: 46 }, instead: name }],
+      [{ what: 'splice', splice: { leaveS: 8, enterS: 38 }, instead: name }],
+    ])
+  })
+
+  it('leaves the other side alone with Shift', async () => {
+    const { view, map } = stand()
+    await drag(view, 'edge-leave-0', [[map.bedX(12)], [map.bedX(20)]], true)
+    expect(view.emitted('wish')).toEqual([[{ what: 'splice', splice: { leaveS: 20, enterS: 42 }, instead: name }]])
+  })
+
+  it('never drags the other side off the bed', async () => {
+    const { view, map } = stand()
+    await drag(view, 'edge-leave-0', [[map.bedX(12)], [map.bedX(40)]])
+    expect(view.emitted('wish')).toEqual([[{ what: 'splice', splice: { leaveS: 40, enterS: 58 }, instead: name }]])
+  })
+
+  it('says nothing when it comes back to its bar line', async () => {
+    const { view, map } = stand()
+    await drag(view, 'edge-leave-0', [[map.bedX(12)], [map.bedX(20)], [map.bedX(12.4)]])
+    expect(view.emitted('wish')).toBeUndefined()
+  })
+
+  it('has no ends where the bed begins and ends by itself', () => {
+    const { view } = stand()
+    expect(view.find('[data-test=edge-enter-0]').exists()).toBe(false)
+    expect(view.find('[data-test=edge-leave-1]').exists()).toBe(false)
+  })
+})
+
+describe('pins', () => {
+  const below = MAP.ribbonBottom + 4
+
+  it('go from a bar line of the bed to a shot or a moment that is near', async () => {
+    const { view, map } = stand()
+    // The second shot begins at 8.6 s, a moment is at 12 s.
+    await drag(view, 'pin-rail', [
+      [map.bedX(20.7), MAP.rail],
+      [map.cutX(8.6) + 7, below],
+    ])
+    await drag(view, 'pin-rail', [
+      [map.bedX(50), MAP.rail],
+      [map.cutX(12) - 6, below],
+    ])
+    await drag(view, 'pin-rail', [
+      [map.bedX(50), MAP.rail],
+      [map.cutX(20), below],
+    ])
+    const pins = view.emitted('wish')!.map(([wish]) => wish as { bedS: number; cutS: number })
+    expect(pins.map((pin) => [pin.bedS, Math.round(pin.cutS * 1000) / 1000])).toEqual([
+      [20, 8.6],
+      [50, 12],
+      [50, 20],
+    ])
+  })
+
+  it('are not set by letting go half-way', async () => {
+    const { view, map } = stand()
+    await drag(view, 'pin-rail', [
+      [map.bedX(20), MAP.rail],
+      [map.cutX(8), MAP.rail + 40],
+    ])
+    expect(view.emitted('wish')).toBeUndefined()
+  })
+
+  it('are taken out by a click, whatever else is wished for', async () => {
+    const cut = readCut((cut) => {
+      // A splice made by hand is told after the pin, a last hit names the cut, too.
+      cut.plan.wishes.said.push('splice from 0:12.0 to 0:42.0 of the bed', 'its last hit on 0:28.0 of the cut')
+    })
+    const { view } = stand(cut)
+    await view.get('[data-test=pin]').trigger('click')
+    expect(view.emitted('takeBack')).toEqual([[1]])
+  })
+})
+
+describe('the end of the cut', () => {
+  it('is dragged to try a length and let go to take it', async () => {
+    const { view, map } = stand()
+    const perPx = 30 / (map.right - 8)
+    await drag(view, 'cut-end', [[900], [1000], [0]])
+    const tried = view.emitted('tryLength')!.map(([seconds]) => seconds as number)
+    expect(tried[0]).toBeCloseTo(30 + 100 * perPx, 6)
+    // Never shorter than two seconds.
+    expect(tried[1]).toBeCloseTo(Math.max(2, 30 - 900 * perPx), 6)
+    // Nothing is tried by now: whoever holds the map has let it go.
+    expect(view.emitted('setLength')).toBeUndefined()
+    const trying = stand(readCut(), 42.5)
+    await drag(trying.view, 'cut-end', [[900], [901]])
+    expect(trying.view.emitted('setLength')).toEqual([[42.5]])
+  })
+
+  it('goes by seconds and frames with the arrow keys, and Enter takes it', async () => {
+    const { view } = stand(readCut(), 31)
+    const end = view.get('[data-test=cut-end]')
+    await end.trigger('keydown', { key: 'ArrowRight' })
+    await end.trigger('keydown', { key: 'ArrowLeft' })
+    await end.trigger('keydown', { key: 'ArrowLeft', shiftKey: true })
+    await end.trigger('keydown', { key: 'Tab' })
+    await end.trigger('keydown', { key: 'Enter' })
+    expect(view.emitted('tryLength')!.map(([s]) => s)).toEqual([32, 30, 31 - 1 / 25])
+    expect(view.emitted('setLength')).toEqual([[31]])
+  })
+})
+
+it('seeks in the cut and chooses a splice where they are clicked', async () => {
+  const { view, map } = stand()
+  await view.get('[data-test=cut-ruler]').trigger('click', { clientX: map.cutX(21) })
+  await view.get('[data-test=map-splice]').trigger('click')
+  expect(view.emitted('seek')![0]![0]).toBeCloseTo(21, 6)
+  expect(view.emitted('splice')).toEqual([[0]])
+})
