@@ -49,6 +49,120 @@ fn every_kind_comes_in_at_its_length_and_in_sync() {
     }
 }
 
+/// Two seconds of chords, a rising tone and noise that is not the same in both channels, all under 7 kHz: what every
+/// rate from 16 kHz on holds.
+fn music() -> Sound {
+    let mut state = 3u32;
+    let mut rustle = || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 8) as f32 / (1 << 23) as f32 - 1.0
+    };
+    let (mut left, mut right, mut low) = (Vec::new(), Vec::new(), [0.0f32; 8]);
+    for n in 0..96_000 {
+        let t = n as f32 / 48_000.0;
+        let tone = |hz: f32| (std::f32::consts::TAU * hz * t).sin();
+        let chord = 0.1 * (tone(220.0) + tone(277.2) + tone(329.6)) * (1.0 - (t - 0.5).fract().abs());
+        let sweep = 0.1 * (std::f32::consts::TAU * (100.0 * t + 1500.0 * t * t)).sin();
+        // Eight poles at 1.5 kHz: 100 dB down by 7 kHz.
+        low.iter_mut().fold(rustle(), |input, pole| {
+            *pole += 0.18 * (input - *pole);
+            *pole
+        });
+        // In and out gently, so that nothing lies on the edge of the file.
+        let edge = (t / 0.05).min((2.0 - t) / 0.05).min(1.0);
+        left.push(edge * (chord + sweep + 0.8 * low[7]));
+        right.push(edge * (chord - 0.5 * sweep - 0.5 * low[7]));
+    }
+    Sound::new(vec![left, right])
+}
+
+/// A file as ffmpeg hears it: 48 kHz, with its best resampler.
+fn by_ffmpeg(file: &Path, channels: usize) -> Vec<Vec<f32>> {
+    let out = Command::new("ffmpeg")
+        .args(["-v", "error", "-i"])
+        .arg(file)
+        .args(["-af", "aresample=48000:resampler=soxr:precision=28", "-f", "f32le", "-"])
+        .output()
+        .expect("ffmpeg is installed by ./test");
+    let all: Vec<f32> = out.stdout.as_chunks::<4>().0.iter().map(|bytes| f32::from_le_bytes(*bytes)).collect();
+    (0..channels).map(|channel| all.iter().skip(channel).step_by(channels).copied().collect()).collect()
+}
+
+#[test]
+fn what_we_hear_in_a_file_is_what_ffmpeg_hears() {
+    let folder = TempDir::new().unwrap();
+    let from = folder.path().join("music.wav");
+    write_wav(&from, &music()).unwrap();
+    // (file, options, channels, how far the difference lies under the sound at least, in dB).
+    for (name, options, channels, least_db) in [
+        ("a.wav", &["-c:a", "pcm_s16le"][..], 2, 140.0),
+        ("b.wav", &["-c:a", "pcm_s24le"], 2, 140.0),
+        ("c.wav", &["-c:a", "pcm_f64le"], 2, 140.0),
+        ("d.wav", &["-c:a", "pcm_s32le", "-ac", "1"], 1, 120.0),
+        ("e.aiff", &["-c:a", "pcm_s16be"], 2, 140.0),
+        ("f.flac", &[], 2, 140.0),
+        ("g.m4a", &["-c:a", "alac"], 2, 140.0),
+        ("h.caf", &["-c:a", "pcm_s16be"], 2, 140.0),
+        ("i.wav", &["-ar", "44100", "-c:a", "pcm_s24le"], 2, 95.0),
+        ("j.wav", &["-ar", "22050", "-c:a", "pcm_s24le"], 2, 95.0),
+        ("k.flac", &["-ar", "96000"], 2, 85.0),
+        ("l.wav", &["-ar", "192000", "-c:a", "pcm_s24le"], 2, 85.0),
+        ("m.wav", &["-ar", "32000", "-ac", "1", "-c:a", "pcm_s16le"], 1, 85.0),
+        ("n.mp3", &["-b:a", "160k"], 2, 100.0),
+        ("o.mp3", &["-b:a", "128k", "-ar", "44100"], 2, 100.0),
+        ("p.ogg", &["-c:a", "libvorbis", "-q:a", "5"], 2, 100.0),
+        ("q.m4a", &["-c:a", "aac", "-b:a", "160k"], 2, 100.0),
+    ] {
+        let file = folder.path().join(name);
+        let made = Command::new("ffmpeg").args(["-v", "error", "-y", "-i"]).arg(&from).args(options).arg(&file).status().expect("ffmpeg");
+        assert!(made.success(), "{name}");
+        let (ours, theirs) = (decode_to_sound(&file).unwrap_or_else(|e| panic!("{name}: {e}")), by_ffmpeg(&file, channels));
+        assert_eq!(ours.channel_count(), channels, "{name}");
+        for (channel, theirs) in theirs.iter().enumerate() {
+            let ours = &ours.channels()[channel];
+            assert!(ours.len().abs_diff(theirs.len()) <= 2400, "{name}: {} samples, {} by ffmpeg", ours.len(), theirs.len());
+            let power = |all: &mut dyn Iterator<Item = f32>| all.map(|x| f64::from(x * x)).sum::<f64>() + 1e-12;
+            let sound = power(&mut theirs.iter().copied());
+            let apart = power(&mut ours.iter().zip(theirs).map(|(a, b)| a - b));
+            let db = 10.0 * (sound / apart).log10();
+            println!("{name}, channel {channel}: {db:.1} dB");
+            assert!(db >= least_db, "{name}, channel {channel}: only {db:.1} dB under the sound");
+        }
+    }
+}
+
+/// From the highest rates to the lowest that music comes in: what can be heard stays, what would fold back is gone.
+#[test]
+fn resampling_keeps_what_can_be_heard_and_nothing_folds_back() {
+    let folder = TempDir::new().unwrap();
+    let file = folder.path().join("tone.wav");
+    for rate in [44_100u32, 88_200, 96_000, 176_400, 192_000] {
+        for hz in [40.0, 1000.0, 15_000.0, 20_000.0, 27_000.0, 30_000.0, 47_000.0f64] {
+            if hz > 0.49 * f64::from(rate) {
+                continue;
+            }
+            let spec = hound::WavSpec { channels: 1, sample_rate: rate, bits_per_sample: 32, sample_format: hound::SampleFormat::Float };
+            let mut writer = hound::WavWriter::create(&file, spec).unwrap();
+            for n in 0..rate {
+                writer.write_sample(0.5 * (f64::from(n) * hz * std::f64::consts::TAU / f64::from(rate)).sin() as f32).unwrap();
+            }
+            writer.finalize().unwrap();
+            let sound = decode_to_sound(&file).unwrap();
+            assert_eq!(sound.len_samples(), 48_000, "a second is a second at {rate} Hz");
+            // Without the edges, at which any tone rings.
+            let middle = &sound.channels()[0][4_800..43_200];
+            let level = (middle.iter().map(|x| f64::from(x * x)).sum::<f64>() / middle.len() as f64).sqrt();
+            let db = 20.0 * (level / (0.5 / 2.0f64.sqrt()) + 1e-9).log10();
+            println!("{hz} Hz of {rate}: {db:.2} dB");
+            if hz <= 20_000.0 {
+                assert!(db.abs() < 0.1, "{hz} Hz of {rate}: {db:.2} dB");
+            } else {
+                assert!(db < -80.0, "{hz} Hz of {rate} fold back at {db:.1} dB");
+            }
+        }
+    }
+}
+
 #[test]
 fn what_is_no_sound_is_refused_with_what_to_do() {
     let folder = TempDir::new().unwrap();
