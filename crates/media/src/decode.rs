@@ -1,5 +1,6 @@
 //! Decoding through `symphonia`, resampling through `rubato`.
 
+use crate::downmix::Downmix;
 use crate::pcm::{PcmFile, PcmWriter};
 use jaunty_core::SAMPLE_RATE_HZ;
 use jaunty_core::sound::{Sound, Source};
@@ -28,9 +29,6 @@ pub enum DecodeError {
     /// The format is known, the contents are not.
     #[error("the sound in this file cannot be decoded ({0}); export it again as WAV")]
     Malformed(String),
-    /// There are more than two channels.
-    #[error("the file has {0} channels; mix it down to mono or stereo first")]
-    Channels(usize),
     /// The file holds no sound.
     #[error("the file holds no samples; export it again and bring in the new one")]
     NoSamples,
@@ -47,7 +45,7 @@ pub enum DecodeError {
 pub struct DecodedInfo {
     /// Sample rate of the file in Hz.
     pub rate_hz: u32,
-    /// One or two.
+    /// One or two; more become two.
     pub channel_count: usize,
     /// Length at 48 kHz.
     pub length_samples: u64,
@@ -143,9 +141,6 @@ fn decode(path: &Path, extension: Option<&str>, progress: &mut dyn FnMut(f32) ->
     };
     while let Some(rate_hz) = reader.next(&mut planes)? {
         let channels = planes.len();
-        if channels > 2 {
-            return Err(DecodeError::Channels(channels));
-        }
         if converter.is_none() {
             converter = Some((Rate::new(rate_hz, channels)?, rate_hz));
         }
@@ -177,6 +172,8 @@ struct Reader {
     frames: Option<u64>,
     /// Samples that the encoder put before the sound and that are still to be dropped.
     skip: usize,
+    /// How more than two channels become two.
+    downmix: Option<Downmix>,
     damaged: bool,
 }
 
@@ -197,7 +194,7 @@ impl Reader {
             .map_err(|cause| DecodeError::Unsupported(cause.to_string()))?;
         let skip = edit_list_start(path, parameters.sample_rate).unwrap_or(0);
         let (track_id, frames) = (track.id, track.num_frames);
-        Ok(Self { format, decoder, track_id, frames, skip, damaged: false })
+        Ok(Self { format, decoder, track_id, frames, skip, downmix: None, damaged: false })
     }
 
     /// Decodes the next packet into `planes` and gives its rate; `None` at the end.
@@ -220,7 +217,13 @@ impl Reader {
                 Ok(buffer) if buffer.frames() == 0 => {}
                 Ok(buffer) => {
                     let rate_hz = buffer.spec().rate();
+                    if buffer.spec().channels().count() > 2 && self.downmix.is_none() {
+                        self.downmix = Downmix::of(buffer.spec().channels());
+                    }
                     buffer.copy_to_vecs_planar(planes);
+                    if let Some(downmix) = &self.downmix {
+                        downmix.apply(planes);
+                    }
                     let drop = self.skip.min(buffer.frames());
                     self.skip -= drop;
                     planes.iter_mut().for_each(|p| drop_front(p, drop));

@@ -9,6 +9,7 @@
 #![deny(missing_docs)]
 
 mod decode;
+mod downmix;
 mod encode;
 pub mod film;
 mod overview;
