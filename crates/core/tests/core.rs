@@ -7,6 +7,7 @@ mod parts {
     pub mod key;
     pub mod levels;
     pub mod loudness;
+    pub mod meters;
     pub mod metrics;
     pub mod music;
     pub mod picture;
