@@ -99,8 +99,8 @@ pub async fn load(app: &App, folder: &Path) -> Result<bool, Problem> {
     }
     let line = |l: &jaunty_demo::Line| Line { start_samples: samples_from_seconds(l.start_s), words: l.words.to_owned() };
     // The bed of the scenario is settled; the others stand beside it to be compared.
-    let setup = Setup { bed: stored.first().cloned(), lines: LINES.iter().map(line).collect(), ambiences: ambiences.clone(), ..Setup::new(picture) };
-    let id = cuts::insert(&app.pool, CUT.title, &setup).await?;
+    let setup = Setup { bed: stored.first().cloned(), lines: LINES.iter().map(line).collect(), ambiences: ambiences.clone(), ..Setup::new(CUT.title, picture) };
+    let id = cuts::insert(&app.pool, &setup).await?;
     for one in ambiences {
         let what = format!("hear \"{}\"", one.name);
         queue::add(&app.pool, id, &Task::Read { sound: one.hash, role: Role::Ambience, what }).await?;

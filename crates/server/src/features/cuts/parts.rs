@@ -228,7 +228,7 @@ mod tests {
     }
 
     fn setup() -> Setup {
-        let mut setup = Setup::new(Picture::new(FrameRate::new(25, 1, false).expect("a rate"), 2250));
+        let mut setup = Setup::new("Test", Picture::new(FrameRate::new(25, 1, false).expect("a rate"), 2250));
         for name in ["theme", "bed", "end"] {
             setup.add_candidate(name, name, None);
         }

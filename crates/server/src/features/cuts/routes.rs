@@ -94,8 +94,8 @@ pub async fn all_cuts(app: web::Data<App>) -> Result<web::Json<Vec<CutSummary>>,
 pub async fn make_cut(app: web::Data<App>, body: web::Json<AskCut>) -> Result<web::Json<CutView>, Problem> {
     let (title, rate, length_frames, first_frame) = body.checked()?;
     let picture = Picture { first_frame, ..Picture::new(rate, length_frames) };
-    let setup = Setup { purpose: body.purpose(), ..Setup::new(picture) };
-    let id = store::insert(&app.pool, &title, &setup).await?;
+    let setup = Setup { purpose: body.purpose(), ..Setup::new(&title, picture) };
+    let id = store::insert(&app.pool, &setup).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
 }
 
@@ -123,17 +123,13 @@ pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
     let first_frame = if body.first_timecode.is_some() { Some(first_frame) } else { None };
     let before = store::known(&app.pool, *id).await?.setup;
     let change = |setup: &mut Setup| {
+        setup.title = title.clone();
         (setup.picture.rate, setup.picture.length_frames) = (rate, length_frames);
         setup.picture.first_frame = first_frame.unwrap_or(setup.picture.first_frame);
         setup.purpose = body.purpose();
     };
     let mut after = before.clone();
     change(&mut after);
-    let retitle = |cut: &mut CutRow| {
-        cut.title = title.clone();
-        Ok(())
-    };
-    store::want(&app.pool, *id, None, retitle).await?;
     if !after.sounds_like(&before) {
         replan(&app, *id, &format!("make the cut {} long", rate.timecode(length_frames)), |cut| {
             change(&mut cut.setup);
@@ -141,8 +137,13 @@ pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
         })
         .await?;
     } else if after != before {
-        let what = if after.purpose != before.purpose { "change what the cut is for" } else { "change rate or first timecode" };
-        store::note(&app.pool, *id, None, what, |setup| {
+        let renamed = Setup { title: after.title.clone(), ..before.clone() };
+        let what = match () {
+            () if after == renamed => format!("call the cut \"{title}\""),
+            () if after.purpose != before.purpose => "change what the cut is for".into(),
+            () => "change rate or first timecode".into(),
+        };
+        store::note(&app.pool, *id, None, &what, |setup| {
             change(setup);
             Ok(())
         })

@@ -185,6 +185,9 @@ pub struct ListReport {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Setup {
+    /// What the cut is called.
+    #[serde(default)]
+    pub title: String,
     /// Length, rate, shots and moments.
     #[serde(flatten)]
     pub picture: Picture,
@@ -224,8 +227,9 @@ pub struct Setup {
 
 impl Setup {
     /// A cut with nothing in it.
-    pub fn new(picture: Picture) -> Self {
+    pub fn new(title: &str, picture: Picture) -> Self {
         Self {
+            title: title.to_owned(),
             picture,
             purpose: Purpose::default(),
             film: None,

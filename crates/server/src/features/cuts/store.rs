@@ -15,8 +15,6 @@ use uuid::Uuid;
 pub struct CutRow {
     /// Its name in the database.
     pub id: Uuid,
-    /// Its title.
-    pub title: String,
     /// What the user wants; ahead of the shown revision while a job is under way.
     pub setup: Setup,
     /// The revision that is shown.
@@ -28,7 +26,6 @@ pub struct CutRow {
 #[derive(FromRow)]
 struct RawCut {
     id: Uuid,
-    title: String,
     setup: Json<Setup>,
     revision: u32,
     created_at: NaiveDateTime,
@@ -36,7 +33,7 @@ struct RawCut {
 
 impl From<RawCut> for CutRow {
     fn from(raw: RawCut) -> Self {
-        Self { id: raw.id, title: raw.title, setup: raw.setup.0, revision: raw.revision, created_at: raw.created_at }
+        Self { id: raw.id, setup: raw.setup.0, revision: raw.revision, created_at: raw.created_at }
     }
 }
 
@@ -84,7 +81,7 @@ pub struct Next<'a> {
 /// What the database says.
 pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, Problem> {
     let rows: Vec<RawCut> =
-        sqlx::query_as("SELECT id, title, setup, revision, created_at FROM cuts ORDER BY created_at DESC, id DESC LIMIT 500").fetch_all(pool).await?;
+        sqlx::query_as("SELECT id, setup, revision, created_at FROM cuts ORDER BY created_at DESC, id DESC LIMIT 500").fetch_all(pool).await?;
     Ok(rows.into_iter().map(CutRow::from).collect())
 }
 
@@ -93,7 +90,7 @@ pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, Problem> {
 /// # Errors
 /// What the database says.
 pub async fn cut(pool: &MySqlPool, id: Uuid) -> Result<Option<CutRow>, Problem> {
-    let row: Option<RawCut> = sqlx::query_as("SELECT id, title, setup, revision, created_at FROM cuts WHERE id = ?").bind(id).fetch_optional(pool).await?;
+    let row: Option<RawCut> = sqlx::query_as("SELECT id, setup, revision, created_at FROM cuts WHERE id = ?").bind(id).fetch_optional(pool).await?;
     Ok(row.map(CutRow::from))
 }
 
@@ -109,10 +106,10 @@ pub async fn known(pool: &MySqlPool, id: Uuid) -> Result<CutRow, Problem> {
 ///
 /// # Errors
 /// What the database says.
-pub async fn insert(pool: &MySqlPool, title: &str, setup: &Setup) -> Result<Uuid, Problem> {
+pub async fn insert(pool: &MySqlPool, setup: &Setup) -> Result<Uuid, Problem> {
     let id = Uuid::now_v7();
     let mut transaction = pool.begin().await?;
-    sqlx::query("INSERT INTO cuts (id, title, setup, revision) VALUES (?, ?, ?, 1)").bind(id).bind(title).bind(Json(setup)).execute(&mut *transaction).await?;
+    sqlx::query("INSERT INTO cuts (id, setup, revision) VALUES (?, ?, 1)").bind(id).bind(Json(setup)).execute(&mut *transaction).await?;
     let plan = Plan::empty(setup.picture.length_samples());
     write(&mut transaction, id, 1, None, &Next { what: "make the cut", setup, plan: &plan, fittings: &[], chosen: 0 }).await?;
     transaction.commit().await?;
@@ -136,7 +133,7 @@ async fn write(transaction: &mut MySqlTransaction<'_>, id: Uuid, revision: u32, 
 
 async fn locked(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<CutRow, Problem> {
     let row: Option<RawCut> =
-        sqlx::query_as("SELECT id, title, setup, revision, created_at FROM cuts WHERE id = ? FOR UPDATE").bind(id).fetch_optional(&mut **transaction).await?;
+        sqlx::query_as("SELECT id, setup, revision, created_at FROM cuts WHERE id = ? FOR UPDATE").bind(id).fetch_optional(&mut **transaction).await?;
     row.map(CutRow::from).ok_or_else(|| Problem::not_found("cut"))
 }
 
@@ -155,7 +152,7 @@ pub async fn want(pool: &MySqlPool, id: Uuid, follow: Option<&Task>, edit: impl 
     let mut transaction = pool.begin().await?;
     let mut cut = locked(&mut transaction, id).await?;
     edit(&mut cut)?;
-    sqlx::query("UPDATE cuts SET title = ?, setup = ? WHERE id = ?").bind(&cut.title).bind(Json(&cut.setup)).bind(id).execute(&mut *transaction).await?;
+    sqlx::query("UPDATE cuts SET setup = ? WHERE id = ?").bind(Json(&cut.setup)).bind(id).execute(&mut *transaction).await?;
     if let Some(task) = follow {
         queue::add(&mut *transaction, id, task).await?;
     }
@@ -280,7 +277,7 @@ pub async fn show(pool: &MySqlPool, cut: &CutRow, target: &RevisionRow) -> Resul
 /// [`Code::NotFound`], or what the database says.
 pub async fn state(pool: &MySqlPool, id: Uuid) -> Result<String, Problem> {
     let row: Option<(String,)> = sqlx::query_as(
-        "SELECT CAST(CONCAT_WS('|', c.revision, c.title, CRC32(c.setup),
+        "SELECT CAST(CONCAT_WS('|', c.revision, CRC32(c.setup),
              (SELECT GROUP_CONCAT(CONCAT(HEX(j.id), j.state, j.progress, j.doing) ORDER BY j.id) FROM jobs j WHERE j.cut_id = c.id AND j.ended_at IS NULL),
              (SELECT MAX(j.ended_at) FROM jobs j WHERE j.cut_id = c.id),
              (SELECT CONCAT(COUNT(*), MAX(a.created_at)) FROM auditions a WHERE a.cut_id = c.id)) AS CHAR)

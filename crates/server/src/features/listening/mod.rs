@@ -143,7 +143,7 @@ pub async fn mix(app: web::Data<App>, path: web::Path<(Uuid, u32)>, request: Htt
         Ok(file)
     })
     .await??;
-    let safe: String = cut.title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).collect();
+    let safe: String = cut.setup.title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).collect();
     let name = ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: format!("{safe}, mix.wav").into_bytes() };
     let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![DispositionParam::FilenameExt(name)] };
     let answer = NamedFile::from_file(file, "mix.wav")?.set_content_disposition(disposition).set_content_encoding(ContentEncoding::Identity);

@@ -97,7 +97,7 @@ pub async fn cut_from_film(app: web::Data<App>, mut form: Multipart) -> Result<w
     let (film, has_sound) = bring_in(&app, &mut form).await?;
     let mut picture = Picture::new(film.rate, film.length_frames);
     picture.first_frame = film.first_frame.unwrap_or(0);
-    let id = cuts::insert(&app.pool, &title_from(&film.name), &Setup::new(picture)).await?;
+    let id = cuts::insert(&app.pool, &Setup::new(&title_from(&film.name), picture)).await?;
     attach_film(&app, id, film, has_sound).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
 }

@@ -126,7 +126,7 @@ pub async fn cut_from_list(app: web::Data<App>, rate: web::Query<ListRate>, mut 
             list.format.name()
         )));
     };
-    let mut setup = Setup::new(Picture::new(list.rate, length_frames));
+    let mut setup = Setup::new(&title_from(&name), Picture::new(list.rate, length_frames));
     put_in(&mut setup, &name, &list);
     if !list.rate_known
         && let Some(report) = &mut setup.list
@@ -136,7 +136,7 @@ pub async fn cut_from_list(app: web::Data<App>, rate: web::Query<ListRate>, mut 
             .unused
             .insert(0, Unused { line: None, text, reason: "the list does not say its frame rate; this was inferred, change it below if it is wrong".into() });
     }
-    let id = cuts::insert(&app.pool, &title_from(&name), &setup).await?;
+    let id = cuts::insert(&app.pool, &setup).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
 }
 
@@ -157,8 +157,8 @@ pub async fn shots_out(app: web::Data<App>, path: web::Path<(Uuid, ListFormat)>)
     let (id, format) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     let (text, ending) = match format {
-        ListFormat::Otio => (otio::write(&cut.title, &cut.setup.picture), "otio"),
-        ListFormat::Edl => (cmx3600::write(&cut.title, &cut.setup.picture), "edl"),
+        ListFormat::Otio => (otio::write(&cut.setup.title, &cut.setup.picture), "otio"),
+        ListFormat::Edl => (cmx3600::write(&cut.setup.title, &cut.setup.picture), "edl"),
     };
     let name = DispositionParam::Filename(format!("shots.{ending}"));
     let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![name] };

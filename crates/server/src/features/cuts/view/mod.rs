@@ -76,7 +76,7 @@ impl From<&CutRow> for CutSummary {
     fn from(cut: &CutRow) -> Self {
         Self {
             id: cut.id,
-            title: cut.title.clone(),
+            title: cut.setup.title.clone(),
             length_timecode: cut.setup.picture.rate.timecode(cut.setup.picture.length_frames).to_string(),
             rate: cut.setup.picture.rate.into(),
             bed: cut.setup.bed.as_ref().map(|s| s.name.clone()),
@@ -196,7 +196,7 @@ impl CutView {
         let shown = &setup.picture;
         Ok(Self {
             id: cut.id,
-            title: cut.title.clone(),
+            title: cut.setup.title.clone(),
             rate: shown.rate.into(),
             length_frames: shown.length_frames,
             length_s: picture::frame_s(shown, shown.length_frames),
