@@ -60,7 +60,7 @@ impl Code {
         match self {
             Self::BadRequest => ("bad-request", "The request cannot be read", "Reload the page and try again."),
             Self::BadValue => ("bad-value", "A value is not allowed", "Change the value and try again; nothing was changed."),
-            Self::NotFound => ("not-found", "There is no such thing", "Go back to the list of cuts."),
+            Self::NotFound => ("not-found", "There is no such thing", "It may have been taken away meanwhile; the list of cuts shows what is there."),
             Self::Stale => ("stale", "The plan was changed elsewhere", "The page now shows the newer plan; make your change again."),
             Self::NothingToUndo => ("nothing-to-undo", "There is nothing further", "This is the first or the last state."),
             Self::TooLarge => ("too-large", "The file is too large", "Files up to 2 GB are taken; export it as FLAC or shorter."),

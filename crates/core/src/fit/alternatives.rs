@@ -1,8 +1,8 @@
 //! Several fittings of one request that differ for the ear, each with a name that says how.
 
 use super::ask::{Ask, Held, clock};
-use super::exact::Exact;
-use super::planner::{Arrival, End, HEAD_SAMPLES, MOST_SHIFT_SAMPLES, Planner, Played, Start};
+use super::exact::{Exact, PINNED_BESIDE};
+use super::planner::{Arrival, End, HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, Planner, Played, Start};
 use super::scene::{ON_CUT_SAMPLES, Scene, SceneTables};
 use super::taste::Taste;
 use super::wishes::{EndWish, StartWish, Wishes};
@@ -197,7 +197,8 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         };
         let fitting = exact.fitting(&plan);
         let poor = fitting.splices.iter().any(|s| s.goodness < LEAST_GOODNESS);
-        if !found.is_empty() && (poor || found.iter().any(|other| !differ(other, &fitting, likeness, &ask))) {
+        let misses = ask.pins.iter().any(|pin| missed_by(&fitting, pin) > MET_SAMPLES);
+        if !found.is_empty() && (poor || misses || found.iter().any(|other| !differ(other, &fitting, likeness, &ask))) {
             continue;
         }
         let lines: Vec<(i64, usize)> = bar_times(&fitting, &ask).into_iter().map(|(at, bar)| (at as i64 - place.start_samples as i64, bar)).collect();
@@ -412,8 +413,23 @@ fn name_all(found: &mut [Fitting], ask: &Ask, scene: &Scene) {
 }
 
 /// What an editor should know about one fitting.
+/// A pin is met within rounding.
+const MET_SAMPLES: u64 = 2;
+
+/// How far a pinned moment of the bed is from where it was pinned to.
+fn missed_by(fitting: &Fitting, pin: &PlacedPin) -> u64 {
+    let at = fitting.start_samples + pin.at as u64;
+    let beside = PINNED_BESIDE as u64;
+    let near = fitting.pieces.iter().filter(|p| (p.cut_start_samples.saturating_sub(beside)..p.cut_end_samples + beside).contains(&at));
+    near.map(|p| (p.source_position(at) - pin.bed as f64).abs().round() as u64).min().unwrap_or(u64::MAX)
+}
+
 fn notes_of(fitting: &Fitting, reading: &Reading, ask: &Ask) -> Vec<String> {
     let mut notes = Vec::new();
+    for pin in ask.pins.iter().filter(|pin| missed_by(fitting, pin) > MET_SAMPLES) {
+        let (bed, cut) = (clock(pin.bed.max(0) as u64), clock(fitting.start_samples + pin.at as u64));
+        notes.push(format!("The pin of {bed} of the bed on {cut} of the cut cannot be met: pin a bar line, or move it."));
+    }
     if reading.confidence.beats < 0.5 {
         notes.push("The beat of this bed is uncertain: listen to every splice.".into());
     }

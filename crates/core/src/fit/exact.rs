@@ -6,11 +6,14 @@
 //! the start, the pins, and the end.
 
 use super::ask::Ask;
-use super::planner::{Arrival, Bars, End, HEAD_SAMPLES, MOST_SHIFT_SAMPLES, Start, head_samples, join_terms};
+use super::planner::{Arrival, Bars, End, MOST_SHIFT_SAMPLES, Start, join_terms, start_samples};
 use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
 use crate::reading::{BarLikeness, Reading};
 use crate::sound::Source;
 use crate::splice::{self, Join, LEAD_SAMPLES, RingOut, SpliceAt, Touch, surprise};
+
+/// How far beside a run a pinned moment may lie: what the alignment of a join moves at most, 25 ms.
+pub const PINNED_BESIDE: i64 = 1200;
 
 /// A place at which bed and cut are fixed to each other: run, sample of the bed, sample of the place.
 #[derive(Clone, Copy)]
@@ -119,11 +122,9 @@ impl Exact<'_> {
         let lead = LEAD_SAMPLES as i64;
         // Only a loop has something before its beginning: its end.
         let earliest = if self.reading.is_loop() { -(self.reading.length_samples as i64) } else { 0 };
-        let start = |index: usize, from: usize| match (index.checked_sub(1), plan.start) {
-            (Some(before), _) => (lines[from] + joins[before].moved_samples + joins[before].later_samples - lead).max(earliest),
-            (None, Start::Top) => head_samples(self.reading) as i64,
-            (None, Start::Pickup(beat)) => (self.reading.beats_samples[beat] - HEAD_SAMPLES.min(self.reading.beats_samples[beat])) as i64,
-            (None, Start::Cold(_) | Start::FadeIn(_)) => (lines[from] - HEAD_SAMPLES as i64).max(0),
+        let start = |index: usize, from: usize| match index.checked_sub(1) {
+            Some(before) => (lines[from] + joins[before].moved_samples + joins[before].later_samples - lead).max(earliest),
+            None => start_samples(plan.start, self.reading, lines),
         };
         let end = |index: usize, to: usize| match (joins.get(index), plan.end) {
             (Some(join), _) => lines[to] + join.later_samples - lead,
@@ -149,7 +150,11 @@ impl Exact<'_> {
             let from = anchors[anchors.len() - 1];
             // The run that holds the pin nearest to when it is wanted.
             let distance = |run: usize| natural(spans, &from, run, pin.bed) - (pin.at - from.at);
-            let holds = |run: &usize| (spans[*run].start..=spans[*run].end).contains(&pin.bed) && (*run > from.run || pin.bed >= from.bed);
+            // The alignment of a join may have cut off a few milliseconds of what was planned.
+            let holds = |run: &usize| {
+                let (first, last) = (spans[*run].start - PINNED_BESIDE, spans[*run].end + PINNED_BESIDE);
+                (first..=last).contains(&pin.bed) && (*run > from.run || pin.bed >= from.bed)
+            };
             let Some(run) = (from.run..spans.len()).filter(holds).min_by_key(|run| distance(*run).abs()) else { continue };
             anchors.push(Anchor { run, bed: pin.bed, at: pin.at });
         }
@@ -202,6 +207,17 @@ impl Exact<'_> {
             };
             let mut from = (span.start, at);
             while let Some(anchor) = anchors.get(next).filter(|a| a.run == run && !(last && a.bed == span.end)) {
+                if run > 0 && anchor.bed <= span.start && from.0 == span.start {
+                    // What is pinned lies within what the join cut off: what comes lies as if it had been heard.
+                    speed = speed_after(next);
+                    from.1 = anchor.at + (span.start - anchor.bed);
+                    (piece.cut_start_samples, piece.speed) = (self.place_start + from.1 as u64, speed);
+                    if let Some(before) = pieces.last_mut() {
+                        before.cut_end_samples = piece.cut_start_samples;
+                    }
+                    next += 1;
+                    continue;
+                }
                 // The last stretch before a pin makes up for what rounding left.
                 if anchor.at > from.1 {
                     let exact = (anchor.bed - from.0) as f64 / (anchor.at - from.1) as f64;
@@ -213,12 +229,14 @@ impl Exact<'_> {
                     }
                 }
                 speed = speed_after(next);
-                piece.bends.push(Bend { cut_samples: self.place_start + anchor.at as u64, source_samples: anchor.bed as u64, speed });
+                if anchor.bed < span.end {
+                    piece.bends.push(Bend { cut_samples: self.place_start + anchor.at as u64, source_samples: anchor.bed as u64, speed });
+                }
                 from = (anchor.bed, anchor.at);
                 next += 1;
             }
             at = if last { ask.wanted } else { from.1 + ((span.end - from.0) as f64 / speed).round() as i64 };
-            at = at.min(ask.wanted).max(from.1);
+            at = at.min(ask.wanted).max((piece.cut_start_samples - self.place_start) as i64);
             piece.cut_end_samples = self.place_start + at as u64;
             pieces.push(piece);
         }

@@ -77,6 +77,16 @@ pub struct Arrival {
     pub cost: f32,
 }
 
+/// The first sample of the bed that a start plays.
+pub fn start_samples(start: Start, reading: &Reading, lines: &[i64]) -> i64 {
+    let head = HEAD_SAMPLES as i64;
+    match start {
+        Start::Top => head_samples(reading) as i64,
+        Start::Pickup(beat) => (reading.beats_samples[beat] as i64 - head).max(0),
+        Start::Cold(bar) | Start::FadeIn(bar) => (lines[bar] - head).max(0),
+    }
+}
+
 /// The first sample of the bed that is played: just before its first sound.
 pub fn head_samples(reading: &Reading) -> u64 {
     let first_line = reading.downbeats.first().map_or(u64::MAX, |&d| reading.beats_samples[d]);
@@ -184,8 +194,9 @@ impl Played {
         let mut bars = vec![u32::MAX; (length / step) as usize + 2];
         for (k, &(at, bar)) in lines.iter().enumerate() {
             let until = lines.get(k + 1).map_or(length, |next| next.0);
-            let cells = (at.max(0) / step) as usize..((until.max(0) / step) as usize).min(bars.len());
-            bars[cells].fill(bar as u32);
+            let from = ((at.max(0) / step) as usize).min(bars.len());
+            let to = ((until.max(0) / step) as usize).clamp(from, bars.len());
+            bars[from..to].fill(bar as u32);
         }
         Self { step, bars }
     }
@@ -323,6 +334,7 @@ impl<'a> Planner<'a> {
                 all.push((Start::FadeIn(bar), HEAD_SAMPLES as i64, 0.7 + cost));
             }
         }
+        all.retain(|&(start, time, _)| self.may_begin(start_samples(start, self.reading, self.lines), start_bar(start), time));
         all
     }
 
@@ -442,6 +454,23 @@ impl<'a> Planner<'a> {
         Some((cost, time, mask))
     }
 
+    /// Whether a run may begin at sample `bed` with the rest of bar `bar`, whose line falls on `time`: a moment that
+    /// is pinned to that time must lie in it.
+    fn may_begin(&self, bed: i64, bar: usize, time: i64) -> bool {
+        let pins = &self.ask.pins;
+        let next = pins.get(pins.partition_point(|p| p.at < time));
+        next.is_none_or(|p| p.bed >= bed || p.at >= time + self.duration(bar, bar + 1))
+    }
+
+    /// Whether bar `enter` may come at `time` in place of the bar that would follow: a moment that is pinned to just
+    /// before that must not lie in what the join cuts off.
+    fn may_join(&self, time: i64, enter: usize) -> bool {
+        const LEAD: i64 = LEAD_SAMPLES as i64;
+        let pins = &self.ask.pins;
+        let passed = pins[..pins.partition_point(|p| p.at < time)].last();
+        passed.is_none_or(|p| time - p.at >= LEAD) && self.may_begin(self.lines[enter] - LEAD, enter, time)
+    }
+
     /// What it costs to take `mismatch` samples out before pin `k`; `None` beyond the limits.
     fn pin_cost(&self, k: usize, mismatch: i64) -> Option<f32> {
         let before = k.checked_sub(1).map_or(0, |b| self.ask.pins[b].at);
@@ -527,6 +556,9 @@ impl<'a> Planner<'a> {
                     continue;
                 }
                 let (enter, cost, mask) = (target.enter as usize, label.cost + target.cost + exposed, mask | target.must);
+                if !self.may_join(time, enter) {
+                    continue;
+                }
                 if lands_on_time && sweep.is_cheaper(cost, time + self.duration(enter, landed), State { bar: landed, mask, class }) {
                     continue;
                 }
@@ -724,6 +756,7 @@ impl Planner<'_> {
                 let enter = target.enter as usize;
                 if enter + LEAST_LAST_RUN <= self.last_bar
                     && enter + self.least_run > self.last_bar
+                    && self.may_join(time, enter)
                     && let Some(more) = self.own_ending(cost + target.cost + self.exposed(time), time, enter, mask | target.must, wanted)
                 {
                     offer(more, target.enter, End::Own);
@@ -833,6 +866,7 @@ mod tests {
             let enter = target.enter as usize;
             let landed = enter + planner.least_run;
             if landed <= planner.last_bar
+                && planner.may_join(time, enter)
                 && let Some((cost, time, mask)) = planner.play(cost + target.cost + planner.exposed(time), time, enter, landed, mask | target.must)
             {
                 try_all(planner, wanted, cost, time, landed, mask, best);

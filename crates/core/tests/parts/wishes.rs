@@ -13,6 +13,7 @@ use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::sound::Source;
 use jaunty_core::splice::{Law, SpliceAt, Touch};
 use jaunty_core::units::FrameRate;
+use proptest::prelude::*;
 use std::sync::LazyLock;
 
 const S: u64 = 48_000;
@@ -430,4 +431,44 @@ fn every_wish_that_is_told_can_be_taken_back_by_its_number() {
         assert_eq!(all.is_touch(index), one.touches.is_empty(), "{}", words[index]);
     }
     assert!(!all.clone().take_back(words.len()) && all.number_of_pin(2).is_none() && !all.is_touch(words.len()));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(120))]
+    /// Pins anywhere, on bar lines and beside them, some of which no music can meet: what is not met is told, what is
+    /// played follows in time.
+    #[test]
+    fn any_pins_are_met_to_the_sample_or_named(
+        length_s in 20u64..140,
+        pins in prop::collection::vec((2usize..46, prop::sample::select(vec![-900i64, -576, -300, -1, 0, 1, 40, 333, 6000, 20_000]), 0usize..46, -12_000i64..12_000), 1..4),
+        out in prop::option::of((8usize..40, 1usize..6)),
+        end in 0usize..4,
+    ) {
+        let (made, read) = &*POP;
+        let mut wishes = Wishes::default();
+        for &(bar, beside, at, off) in &pins {
+            let (bed_samples, cut_samples) = (line(bar).saturating_add_signed(beside), line(at).saturating_add_signed(off));
+            let _ = wishes.say(Wish::Pin(Pin { bed_samples, cut_samples }));
+        }
+        if let Some((from, bars)) = out {
+            wishes.say(Wish::LeaveOut(passage(from, from + bars))).unwrap();
+        }
+        wishes.end = [EndWish::Free, EndWish::OwnEnding { hit_samples: None }, EndWish::Fade, EndWish::Stop { ring_out_samples: None }][end];
+        let all = fittings(&made.sound, &read.reading, &read.likeness, &FitRequest { wishes: wishes.clone(), ..FitRequest::of_length(length_s * S) });
+        for fitting in &all {
+            prop_assert_eq!(fitting.end_samples(), length_s * S);
+            prop_assert!(fitting.pieces.windows(2).all(|w| w[0].cut_end_samples == w[1].cut_start_samples && w[0].cut_start_samples <= w[0].cut_end_samples));
+            let lines = fitting.bar_lines(&read.reading.bar_lines_samples());
+            prop_assert!(lines.windows(2).all(|w| w[0].0 < w[1].0), "{lines:?}");
+            let told = fitting.notes.iter().filter(|n| n.contains("set aside") || n.contains("cannot be met")).count();
+            let met = |pin: &Pin| {
+                // Within 25 ms of a join the moment may lie in what the join cuts off: it is kept all the same.
+                let near = |p: &&jaunty_core::fit::Piece| (p.cut_start_samples.saturating_sub(1200)..p.cut_end_samples + 1200).contains(&pin.cut_samples);
+                fitting.pieces.iter().filter(near).any(|p| (p.source_position(pin.cut_samples) - pin.bed_samples as f64).abs() <= 2.0)
+            };
+            let unmet = wishes.pins.iter().filter(|pin| !met(pin)).count();
+            prop_assert!(fitting.end == FittingEnd::Silence || unmet == 0 || told > 0, "{unmet} pins are missed and nothing is said: {:?}", fitting.notes);
+            prop_assert!((fitting.speed - 1.0).abs() <= 0.0125, "speed {}", fitting.speed);
+        }
+    }
 }
