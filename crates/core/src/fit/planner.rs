@@ -313,7 +313,8 @@ impl<'a> Planner<'a> {
         if ask.starts.top && !ask.silent[0] {
             all.push((Start::Top, lead, 0.0));
         }
-        if ask.starts.pickup && !ask.silent[0] {
+        // A pickup is not the whole first bar.
+        if ask.starts.pickup && !ask.silent[0] && !ask.keep.iter().any(|k| k.0 == 0) {
             let (first, second) = (self.reading.downbeats[0], self.reading.downbeats[1]);
             // The second beat of a bar makes an odd pickup of nearly a whole bar; from the third on it is one.
             all.extend((first + 1..second).map(|beat| {
@@ -334,7 +335,12 @@ impl<'a> Planner<'a> {
                 all.push((Start::FadeIn(bar), HEAD_SAMPLES as i64, 0.7 + cost));
             }
         }
-        all.retain(|&(start, time, _)| self.may_begin(start_samples(start, self.reading, self.lines), start_bar(start), time));
+        all.retain(|&(start, time, _)| {
+            let (bed, bar) = (start_samples(start, self.reading, self.lines), start_bar(start));
+            // What is pinned to before the first line has to lie there by itself.
+            let before = ask.pins.iter().filter(|p| p.at < time).all(|p| p.bed >= bed && (0..=self.bucket).contains(&(p.at - (p.bed - bed))));
+            before && self.may_begin(bed, bar, time)
+        });
         all
     }
 

@@ -4,8 +4,8 @@
 use super::music::{Made, Piece};
 use jaunty_core::fit::stills::hold;
 use jaunty_core::fit::{
-    EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Likings, Passage, Pin, Scene, StartWish, Wish, Wishes, fittings, natural_lengths, quick_fitting,
-    retouched,
+    EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Liking, Likings, Passage, Pin, Scene, StartWish, Wish, Wishes, fittings, natural_lengths,
+    quick_fitting, retouched,
 };
 use jaunty_core::mix::FittedBed;
 use jaunty_core::picture::{Moment, MomentKind, Origin, Picture, Shot};
@@ -469,6 +469,100 @@ proptest! {
             let unmet = wishes.pins.iter().filter(|pin| !met(pin)).count();
             prop_assert!(fitting.end == FittingEnd::Silence || unmet == 0 || told > 0, "{unmet} pins are missed and nothing is said: {:?}", fitting.notes);
             prop_assert!((fitting.speed - 1.0).abs() <= 0.0125, "speed {}", fitting.speed);
+        }
+    }
+}
+
+/// A wish of any kind, mostly of a sort that people have, from three numbers.
+fn any_wish(kind: usize, a: usize, b: usize, length: u64) -> Wish {
+    let bar = |k: usize| line(k % POP.1.reading.bar_count());
+    let span = |k: usize, bars: usize| passage(k % 40, (k % 40 + 1 + bars % 7).min(47));
+    let splice = SpliceAt { leave_samples: bar(a + 1), enter_samples: bar(b) };
+    let cut = |k: usize| (k as u64 * 7919 * 4800) % length;
+    match kind {
+        0 => Wish::Keep(span(a, b)),
+        1 => Wish::LeaveOut(span(a, b)),
+        2 => Wish::Free(span(a, b)),
+        3 => Wish::Pin(Pin { bed_samples: bar(a), cut_samples: cut(b) }),
+        4 => Wish::Splice(splice, None),
+        5 => Wish::NoSplice(splice),
+        6 => Wish::Touch(Touch {
+            splice,
+            moved_samples: (a % 2 == 0).then_some(b as i64 * 31 - 900),
+            later_samples: (a as i64 - 20) * 700,
+            fade_samples: (b % 2 == 0).then_some(1 + b as u64 * 480),
+            law: [Law::Measured, Law::EqualPower, Law::EqualGain][b % 3],
+        }),
+        7 => Wish::Start(match a % 4 {
+            0 => StartWish::Free,
+            1 => StartWish::Top,
+            2 => StartWish::Cold { at_samples: (b % 2 == 0).then(|| bar(b)) },
+            _ => StartWish::FadeIn { at_samples: (b % 2 == 0).then(|| bar(b)) },
+        }),
+        8 => Wish::End(match a % 4 {
+            0 => EndWish::Free,
+            1 => EndWish::OwnEnding { hit_samples: (b % 2 == 0).then(|| cut(b)) },
+            2 => EndWish::Stop { ring_out_samples: (b % 2 == 0).then(|| 4800 * (b as u64 % 80)) },
+            _ => EndWish::Fade,
+        }),
+        9 => Wish::Place(
+            (b % 3 > 0).then(|| Passage { start_samples: cut(a) / 2, end_samples: if b % 3 == 1 { Passage::OPEN_END } else { length / 2 + cut(b) / 2 + 1 } }),
+        ),
+        10 => Wish::LeastRun(1 + a % 12),
+        11 => Wish::MostPlays((b % 4 > 0).then(|| 1 + b as u32 % 3)),
+        12 => Wish::SpeedChange((a % 6) as f64 * 0.004),
+        _ => Wish::Liking(Liking::ALL[a % 7], b % 2 == 0),
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(150))]
+    /// Whatever is wished for together, possible or not: the place is filled to the sample, what is left out is silent
+    /// and what is kept is heard, or it is told that it could not be.
+    #[test]
+    fn any_wishes_give_a_whole_fitting(
+        length_s in 1u64..160,
+        wished in prop::collection::vec((0usize..14, 0usize..48, 0usize..48), 0..7),
+        spoken in prop::collection::vec((0u64..150, 1u64..12), 0..4),
+    ) {
+        let (made, read) = &*POP;
+        let length = length_s * S + 1234;
+        let mut wishes = Wishes::default();
+        for &(kind, a, b) in &wished {
+            // Some mean nothing and are refused.
+            let _ = wishes.say(any_wish(kind, a, b, length));
+        }
+        let mut phrases: Vec<(u64, u64)> = spoken.iter().map(|&(from, long)| (from * S, (from + long) * S)).collect();
+        phrases.sort_unstable();
+        phrases.dedup_by(|b, a| b.0 < a.1);
+        let scene = Scene { phrases, cuts: vec![7 * S, 19 * S, 20 * S], hits: vec![12 * S] };
+        let request = FitRequest { wishes: wishes.clone(), scene, ..FitRequest::of_length(length) };
+        let place = request.place();
+        for fitting in fittings(&made.sound, &read.reading, &read.likeness, &request) {
+            prop_assert_eq!((fitting.start_samples, fitting.end_samples()), (place.start_samples, place.end_samples));
+            prop_assert_eq!(fitting.pieces.last().map(|p| p.cut_end_samples), Some(place.end_samples));
+            prop_assert!(fitting.pieces[0].cut_start_samples.abs_diff(place.start_samples) <= S / 4, "{:?}", fitting.pieces[0]);
+            prop_assert!(fitting.pieces.windows(2).all(|w| w[0].cut_end_samples == w[1].cut_start_samples && w[0].cut_start_samples <= w[0].cut_end_samples));
+            prop_assert_eq!(fitting.splices.len() + 1, fitting.pieces.len());
+            let lines = fitting.bar_lines(&read.reading.bar_lines_samples());
+            prop_assert!(lines.windows(2).all(|w| w[0].0 < w[1].0), "{lines:?}");
+            let most = wishes.most_speed_change + 0.0025;
+            prop_assert!((fitting.speed - 1.0).abs() <= most, "speed {} for {:?}", fitting.speed, wishes.pins);
+            let told = fitting.notes.iter().any(|n| n.contains("set aside") || n.contains("cannot be met") || n.contains("played once"));
+            if !told {
+                // Beyond the crossfades nothing of it is heard.
+                let sounds = |out: &Passage| fitting.heard_passages().iter().any(|p| p.end_samples.min(out.end_samples) > p.start_samples.max(out.start_samples) + S / 10);
+                prop_assert!(!wishes.leave_out.iter().any(sounds), "{:?} of {:?}", fitting.heard_passages(), wishes.leave_out);
+                let whole = |keep: &Passage| fitting.heard_passages().iter().any(|p| p.start_samples <= keep.start_samples + S / 10 && p.end_samples + S / 10 >= keep.end_samples);
+                prop_assert!(wishes.keep.iter().all(whole), "{:?} of {:?}", fitting.heard_passages(), wishes.keep);
+            }
+            // It can be heard everywhere, and never with a broken number.
+            let heard = FittedBed::new(&made.sound, &fitting);
+            let mut out = vec![f32::NAN; 4800];
+            for at in [place.start_samples, place.start_samples + (place.end_samples - place.start_samples) / 2, place.end_samples.saturating_sub(2400)] {
+                heard.read(0, at as i64, &mut out);
+                prop_assert!(out.iter().all(|x| x.is_finite() && x.abs() < 4.0), "at {at}");
+            }
         }
     }
 }
