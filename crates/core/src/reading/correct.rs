@@ -209,10 +209,7 @@ pub(super) fn correct_grid(mut grid: Grid, corrections: &[Correction], recount: 
             Correction::ShiftBars { beats } => shift(&mut grid, *beats),
             Correction::Nudge { samples } => {
                 let by_s = seconds_from_samples(samples.unsigned_abs()) * if *samples < 0 { -1.0 } else { 1.0 };
-                // Beats that would lie before the sound begins are lost.
-                let lost = grid.beats_s.iter().take_while(|s| **s + by_s < 0.0).count();
-                grid.beats_s = grid.beats_s[lost..].iter().map(|s| s + by_s).collect();
-                grid.downbeats = grid.downbeats.iter().filter_map(|d| d.checked_sub(lost)).collect();
+                grid.beats_s.iter_mut().for_each(|s| *s += by_s);
             }
             Correction::Taps { at_samples } => {
                 let taps_s: Vec<f64> = at_samples.iter().map(|&s| seconds_from_samples(s)).collect();

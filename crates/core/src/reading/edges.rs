@@ -46,8 +46,8 @@ fn samples_from_frames(frame: usize) -> u64 {
 }
 
 impl Edges {
-    /// Measures `mono` at 24 kHz.
-    pub fn find(mono: &[f32], onsets: &OnsetSpectra) -> Self {
+    /// Measures `mono` at 24 kHz, of a sound of so many samples.
+    pub fn find(mono: &[f32], onsets: &OnsetSpectra, length_samples: u64) -> Self {
         let powers: Vec<f32> = mono.chunks(FRAME_24K).map(|c| c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32).collect();
         let levels_db: Vec<f32> = powers.iter().map(|p| 10.0 * (p + 1e-12).log10()).collect();
         let loud = percentile(&levels_db, 0.95);
@@ -56,7 +56,7 @@ impl Edges {
         let first = levels_db.iter().position(heard).unwrap_or(0);
         let last = levels_db.iter().rposition(heard).map_or(0, |f| f + 1);
         let attack = onsets.flux.iter().map(|f| f[0] + f[1] + 0.5 * f[2]).collect();
-        Self { powers, levels_db, first, last, attack, length_samples: mono.len() as u64 * 2 }
+        Self { powers, levels_db, first, last, attack, length_samples }
     }
 
     /// Power of every hundredth of a second.

@@ -26,6 +26,17 @@ pub struct Grid {
 }
 
 impl Grid {
+    /// The grid without the beats that corrections moved out of the sound.
+    pub fn within(mut self, length_samples: u64) -> Self {
+        let end_s = length_samples as f64 / f64::from(SAMPLE_RATE_HZ);
+        let before = self.beats_s.partition_point(|s| *s < 0.0);
+        let inside = self.beats_s.partition_point(|s| *s <= end_s).max(before) - before;
+        self.beats_s.drain(..before);
+        self.beats_s.truncate(inside);
+        self.downbeats = self.downbeats.iter().filter_map(|d| d.checked_sub(before)).filter(|d| *d < inside).collect();
+        self
+    }
+
     /// The grid with a bar line at the end of a sound that ends with a whole bar, as loops do: there is
     /// no note to hear it by, and without it the last bar could not be played again.
     pub fn closed_at(mut self, length_samples: u64, music_end_samples: u64) -> Self {

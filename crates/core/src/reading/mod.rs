@@ -49,7 +49,7 @@ use grid::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.
-pub const VERSION: u32 = 5;
+pub const VERSION: u32 = 6;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -226,7 +226,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     step("listening for harmony", 0.5)?;
     let harmony = spectra::HarmonySpectra::of(&mono);
     step("finding the beat", 0.7)?;
-    let edges = edges::Edges::find(&mono, &onsets);
+    let edges = edges::Edges::find(&mono, &onsets, source.len_samples());
     // Of an hour it is a third of a gigabyte, and no longer needed.
     drop(mono);
     let inputs = activations::inputs(&onsets, &harmony);
@@ -234,7 +234,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     let features_of = |beats_s: &[f64]| features::of_beats(beats_s, &onsets, &harmony, edges.powers());
     let counter = Counter { heard: &heard, span: edges.music_span_frames(), features: &features_of };
     let (grid, second_opinions) = counter.grids();
-    let grid = correct::correct_grid(grid, corrections, &counter);
+    let grid = correct::correct_grid(grid, corrections, &counter).within(source.len_samples());
     let ending = correct::correct_ending(edges.ending(&grid.beats_s), corrections);
     let grid = grid.closed_at(source.len_samples(), ending.music_end_samples);
     step("finding bars", 0.8)?;

@@ -2,10 +2,14 @@
 
 use super::metrics::{amlt, cmlt, f_measure};
 use super::music::{Piece, voice};
+use jaunty_core::fit::{FitRequest, quick_fitting};
 use jaunty_core::picture::Line;
 use jaunty_core::reading::{Cancelled, Correction, EndingKind, keep_going, read_bed, read_corrected};
+use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{attach_words, gaps, read_speech};
 use jaunty_core::units::seconds_from_samples;
+use proptest::prelude::*;
+use std::sync::LazyLock;
 
 #[test]
 fn beats_downbeats_and_tempo_are_found() {
@@ -184,4 +188,68 @@ fn clicks_and_breaths_are_no_phrases() {
         *sample += 0.004 * ((n * 7919) % 101) as f32 / 101.0;
     }
     assert_eq!(read_speech(&sound, &mut keep_going()).unwrap().phrases.len(), 2);
+}
+
+/// What a person may say, sensible or not, from three numbers.
+fn any_correction(kind: usize, a: u64, b: u64) -> Correction {
+    let (at, to) = (a * 24_011, b * 24_007);
+    match kind {
+        0 => Correction::DoubleTempo,
+        1 => Correction::HalfTempo,
+        2 => Correction::OffBeats,
+        3 => Correction::Tempo { bpm: 20.0 + 4.1 * a as f64 },
+        4 => Correction::Metre { beats: 1 + (a % 12) as u32 },
+        5 => Correction::ShiftBars { beats: a as i32 % 25 - 12 },
+        6 => Correction::Nudge { samples: (a as i64 - 50) * 977 },
+        7 => Correction::Taps { at_samples: (0..a % 12).map(|k| at / 2 + k * (9_000 + 300 * b)).collect() },
+        8 => Correction::Given {
+            beats_samples: (0..8 + a).map(|k| b * 480 + k * 23_000).collect(),
+            downbeats: (0..8 + a as usize).step_by(1 + (b % 5) as usize).collect(),
+            sections: if b % 2 == 0 { Vec::new() } else { vec![(b * 480, "verse".into()), (b * 480 + 230_000, String::new())] },
+        },
+        9 => Correction::MoveBoundary { from_samples: at, to_samples: to },
+        10 => Correction::Split { at_samples: at },
+        11 => Correction::Join { at_samples: at },
+        12 => Correction::Name { at_samples: at, name: "<b>bridge</b>".chars().take(b as usize % 14).collect() },
+        13 => Correction::Letter { at_samples: at, label: ["A", "C", "Z", "AB"][b as usize % 4].into() },
+        14 => Correction::Singing { start_samples: at.min(to), end_samples: at.max(to) + 1, sings: b % 2 == 0 },
+        _ => Correction::LastHit { at_samples: at },
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(80))]
+    /// Whatever is said of a bed, in whatever order: what is refused changes nothing, and the reading stays one that
+    /// everything else can stand on.
+    #[test]
+    fn any_corrections_leave_a_whole_reading(said in prop::collection::vec((0usize..16, 0u64..100, 0u64..100), 1..7), metre in 2usize..5) {
+        static MADE: LazyLock<[Sound; 3]> = LazyLock::new(|| [2, 3, 4].map(|metre| Piece { metre, ..Piece::pop(126.0, 22) }.make().sound));
+        let sound = &MADE[metre - 2];
+        let all: Vec<Correction> = said.iter().map(|&(kind, a, b)| any_correction(kind, a, b)).filter(|c| c.check().is_ok()).collect();
+        let read = read_corrected(sound, &all, &mut keep_going()).unwrap();
+        let (reading, bars) = (&read.reading, read.reading.bar_count());
+        let inside = |at: u64| at <= sound.len_samples();
+        prop_assert!(reading.beats_samples.windows(2).all(|w| w[0] < w[1]) && reading.beats_samples.iter().all(|b| inside(*b)), "{:?}", reading.beats_samples);
+        prop_assert!(reading.downbeats.windows(2).all(|w| w[0] < w[1]) && reading.downbeats.iter().all(|d| *d < reading.beats_samples.len()));
+        prop_assert!((1..=12).contains(&reading.metre) && reading.tempo_bpm.is_finite() && reading.tempo_bpm >= 0.0);
+        prop_assert_eq!((reading.bar_levels_db.len(), reading.bars.len(), reading.repeats.len(), read.likeness.bar_count()), (bars, bars, bars, bars));
+        prop_assert!(reading.repeats.iter().enumerate().all(|(k, r)| *r <= k));
+        let sections = &reading.sections;
+        prop_assert!(sections.windows(2).all(|w| w[0].end_bar == w[1].start_bar && w[0].end_samples == w[1].start_samples), "{sections:?}");
+        prop_assert!(sections.iter().all(|s| s.start_bar < s.end_bar && s.end_bar <= bars && !s.label.is_empty()), "{sections:?}");
+        let ends = sections.first().zip(sections.last()).map(|(a, b)| (a.start_bar, b.end_bar));
+        prop_assert!(ends == Some((0, bars)) || ends.is_none() && bars < 8, "{sections:?} of {bars} bars");
+        prop_assert!(reading.singing.windows(2).all(|w| w[0].end_samples <= w[1].start_samples) && reading.singing.iter().all(|s| s.start_samples < s.end_samples));
+        let ending = reading.ending;
+        prop_assert!(inside(ending.last_hit_samples) && inside(ending.music_end_samples) && ending.last_hit_samples <= ending.music_end_samples, "{ending:?}");
+        prop_assert!(reading.loops.iter().all(|l| l.start_bar < l.end_bar && l.end_bar <= bars));
+        prop_assert!(reading.phrases.windows(2).all(|w| w[0] < w[1]) && reading.phrases.iter().all(|p| *p < bars.max(1)));
+        // And it can be fitted.
+        for length_s in [7, 31, 95] {
+            let fitting = quick_fitting(sound, reading, &read.likeness, &FitRequest::of_length(length_s * 48_000));
+            prop_assert_eq!(fitting.end_samples(), length_s * 48_000);
+            let lines = fitting.bar_lines(&reading.bar_lines_samples());
+            prop_assert!(lines.windows(2).all(|w| w[0].0 < w[1].0), "{lines:?}");
+        }
+    }
 }
