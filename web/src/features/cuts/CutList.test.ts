@@ -1,0 +1,99 @@
+import { mount } from '@vue/test-utils'
+import antd from 'ant-design-vue'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { createMemoryHistory, createRouter } from 'vue-router'
+import DropArea from '../../shared/DropArea.vue'
+import CutForm from './CutForm.vue'
+import CutList from './CutList.vue'
+
+const told = vi.hoisted(() => vi.fn())
+vi.mock('ant-design-vue', async (original) => ({ ...(await original<object>()), message: { error: told } }))
+
+const cut = {
+  id: 'c1',
+  title: '<b>Market</b>',
+  lengthTimecode: '00:01:30:00',
+  rate: { num: 25, den: 1, dropFrame: false, label: '25' },
+  bed: 'Copper Escapement.wav',
+  narration: null,
+  createdAt: '',
+}
+const settled = () => new Promise((resolve) => setTimeout(resolve, 10))
+let answers: Record<string, () => Response> = {}
+
+beforeEach(() => {
+  answers = { GET: () => Response.json([cut]), POST: () => Response.json({ ...cut, id: 'c2' }) }
+  globalThis.fetch = vi.fn(async (request: RequestInfo | URL) => answers[(request as Request).method]!())
+})
+
+async function stand() {
+  const empty = { template: '<i />' }
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: [
+      { path: '/', component: empty },
+      { path: '/cuts/:id/:step?', component: empty },
+    ],
+  })
+  const view = mount(CutList, { global: { plugins: [antd, router] } })
+  await settled()
+  return { view, router }
+}
+
+describe('the list of cuts', () => {
+  it('shows titles as text, and what is not there yet', async () => {
+    const { view } = await stand()
+    const card = view.get('[data-test=cut]')
+    expect(card.attributes('href')).toBe('/cuts/c1')
+    expect(card.get('b').text()).toBe('<b>Market</b>')
+    expect(card.text()).toContain('Copper Escapement')
+    expect(card.text()).toContain('no narration yet')
+    expect(card.text()).not.toContain('.wav')
+  })
+
+  it('says how to begin where there is nothing', async () => {
+    answers.GET = () => Response.json([])
+    const { view } = await stand()
+    expect(view.text()).toContain('There is no cut yet. Make one')
+  })
+
+  it('says what the server says when it cannot be read', async () => {
+    const problem = {
+      type: '/problems/internal',
+      title: '',
+      status: 500,
+      code: 'internal',
+      detail: 'It failed. Try again.',
+    }
+    answers.GET = () => Response.json(problem, { status: 500 })
+    const { view } = await stand()
+    expect(view.get('.ant-alert').text()).toContain('It failed. Try again.')
+  })
+
+  it('goes to the picture of a cut that was made, and stays where it was refused', async () => {
+    const { view, router } = await stand()
+    answers.POST = () =>
+      Response.json({ detail: 'A title has 1 to 200 characters.', code: 'bad-value' }, { status: 422 })
+    view.findComponent(CutForm).vm.$emit('submit', { title: ' ' })
+    await settled()
+    expect(told).toHaveBeenCalledWith('A title has 1 to 200 characters.', 6)
+    expect(router.currentRoute.value.path).toBe('/')
+    answers.POST = () => Response.json({ ...cut, id: 'c2' })
+    view.findComponent(CutForm).vm.$emit('submit', { title: 'Market' })
+    await settled()
+    expect(router.currentRoute.value.path).toBe('/cuts/c2/picture')
+  })
+
+  it('takes edit lists and films, and nothing while one is under way', async () => {
+    const { view } = await stand()
+    const drop = view.getComponent(DropArea)
+    for (const ending of ['.otio', '.edl', '.mp4', '.webm']) expect(drop.props('accept')).toContain(ending)
+    expect(drop.props('disabled')).toBe(false)
+    answers.POST = () => Response.json({ ...cut, id: 'c3' })
+    view.findComponent(CutForm).vm.$emit('submit', { title: 'Market' })
+    await view.vm.$nextTick()
+    expect(drop.props('disabled')).toBe(true)
+    await settled()
+    expect(drop.props('disabled')).toBe(false)
+  })
+})
