@@ -1,8 +1,10 @@
 //! The scenario: what is composed is what is read, and it can be fitted without audible splices.
 
-mod joins;
-mod kinds;
-mod measured;
+mod parts {
+    pub mod joins;
+    pub mod kinds;
+    pub mod measured;
+}
 
 use jaunty_core::fit::{Audible, EndWish, FitRequest, FittingEnd, StartWish, Wishes, fittings};
 use jaunty_core::mix::FittedBed;
@@ -14,7 +16,8 @@ use jaunty_core::units::seconds_from_samples;
 use jaunty_demo::score::{Played, Score};
 use jaunty_demo::{CUT, LINES, beds, film, narration, shelf};
 use jaunty_media::write_wav;
-use measured::{f_measure, python};
+use parts::measured::{f_measure, python};
+
 use std::path::Path;
 use std::process::Command;
 
@@ -134,41 +137,6 @@ fn the_cut_is_in_order() {
     assert!(CUT.shots.windows(2).all(|w| w[0].start_frame < w[1].start_frame));
     assert!(CUT.shots.last().unwrap().start_frame < CUT.length_frames && CUT.moments.iter().all(|m| m.frame < CUT.length_frames));
     assert!(LINES.windows(2).all(|w| w[0].start_s < w[1].start_s));
-}
-
-#[test]
-fn measures_are_those_that_are_published() {
-    measured::measures_agree_with_mir_eval();
-}
-
-#[test]
-fn the_shelf_is_read_as_composed() {
-    measured::the_shelf_is_read_as_composed();
-}
-
-#[test]
-fn splices_are_better_than_simple_cuts() {
-    joins::splices_are_better_than_simple_cuts();
-}
-
-#[test]
-fn music_of_the_shelf_is_recognised() {
-    kinds::music_is_music();
-}
-
-#[test]
-fn speech_in_other_languages_is_recognised() {
-    kinds::speech_is_speech();
-}
-
-#[test]
-fn the_kind_is_not_in_the_level() {
-    kinds::level_and_layout_do_not_matter();
-}
-
-#[test]
-fn room_sounds_are_recognised() {
-    kinds::rooms_are_rooms();
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! The reading of music that is composed here, by published measures, and the measures themselves
 //! against the package mir_eval.
 
-#[path = "../../core/tests/parts/metrics.rs"]
+#[path = "../../../core/tests/parts/metrics.rs"]
 mod metrics;
 
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
@@ -47,7 +47,8 @@ pub static SHELF: LazyLock<Vec<Shelved>> = LazyLock::new(|| {
 });
 
 /// mir_eval 0.8 from PyPI on grids with jitter, gaps, extra beats, half and double tempo.
-pub fn measures_agree_with_mir_eval() {
+#[test]
+fn measures_agree_with_mir_eval() {
     let mut state = 1u32;
     let mut chance = move || {
         state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
@@ -83,7 +84,8 @@ pub fn measures_agree_with_mir_eval() {
 }
 
 /// Beats, bars, tempo and sections of the whole shelf.
-pub fn the_shelf_is_read_as_composed() {
+#[test]
+fn the_shelf_is_read_as_composed() {
     let [mut beats, mut bars, mut near, mut about] = [(); 4].map(|()| Vec::new());
     let mut right = 0;
     for Shelved { piece, played, read } in SHELF.iter() {

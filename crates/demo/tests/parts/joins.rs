@@ -4,7 +4,7 @@
 //! how far they are apart, and whether the bar that comes has the pitch classes of the bar that would have come
 //! (cosine of their durations, as chroma vectors are compared since Wakefield 1999).
 
-use crate::measured::{SHELF, Shelved};
+use super::measured::{SHELF, Shelved};
 use jaunty_core::fit::{EndWish, FitRequest, Fitting, FittingEnd, Wishes, quick_fitting};
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
 use jaunty_demo::score::{DRUMS, Score};
@@ -138,7 +138,8 @@ fn fit(shelved: &Shelved, length_samples: u64) -> Fitting {
     quick_fitting(&shelved.played.sound, &shelved.read.reading, &shelved.read.likeness, &FitRequest { wishes, ..FitRequest::of_length(length_samples) })
 }
 
-pub fn splices_are_better_than_simple_cuts() {
+#[test]
+fn splices_are_better_than_simple_cuts() {
     let [mut ours, mut ends, mut round, mut nearest, mut anywhere] = [(); 5].map(|()| Worth::default());
     let (mut asked, mut kept) = (0, 0);
     let mut chance = SmallRng::seed_from_u64(5);

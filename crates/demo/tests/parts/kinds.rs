@@ -13,7 +13,8 @@ fn kind_of(sound: &Sound) -> (Kind, f32) {
     (found.kind, found.confidence)
 }
 
-pub fn music_is_music() {
+#[test]
+fn music_is_music() {
     // Every third piece: with and without drums, sung, in three.
     let mut scores: Vec<_> = shelf::pieces().into_iter().step_by(3).map(|p| p.score).collect();
     scores.extend([beds::bench_lamp(), beds::seven_lanterns()]);
@@ -24,7 +25,8 @@ pub fn music_is_music() {
 }
 
 /// The kind is not in the level, nor in the number of channels, nor in silence around the sound.
-pub fn level_and_layout_do_not_matter() {
+#[test]
+fn level_and_layout_do_not_matter() {
     let music = beds::bench_lamp().play().expect("the SoundFont").sound;
     let speech = speak("The bench was cleared, and the lamp was lit. Nobody said a word.", "en").expect("espeak-ng");
     for (sound, kind) in [(&music, Kind::Music), (&speech, Kind::Speech)] {
@@ -39,7 +41,8 @@ pub fn level_and_layout_do_not_matter() {
     }
 }
 
-pub fn speech_is_speech() {
+#[test]
+fn speech_is_speech() {
     let texts = [
         ("it", "La torre era ferma da anni. Ogni giovedì salivamo le scale con gli attrezzi, e nessuno parlava."),
         ("pt", "O relógio parou num inverno. Ninguém tinha os desenhos, e o mestre já não estava entre nós."),
@@ -67,7 +70,8 @@ fn noise(mut state: u32) -> impl FnMut() -> f32 {
     }
 }
 
-pub fn rooms_are_rooms() {
+#[test]
+fn rooms_are_rooms() {
     let seconds = 12.0;
     let make = |each: &mut dyn FnMut(f32) -> f32| Sound::new(vec![(0..(seconds * 48_000.0) as usize).map(|n| each(n as f32 / 48_000.0)).collect()]);
     let mut white = noise(1);
