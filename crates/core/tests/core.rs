@@ -3,6 +3,7 @@
 mod parts {
     pub mod any_input;
     pub mod check;
+    pub mod endings;
     pub mod fit;
     pub mod key;
     pub mod levels;

@@ -15,6 +15,9 @@ use crate::splice::{self, Join, LEAD_SAMPLES, RingOut, SpliceAt, Touch, surprise
 /// How far beside a run a pinned moment may lie: what the alignment of a join moves at most, 25 ms.
 pub const PINNED_BESIDE: i64 = 1200;
 
+/// How far the speed of the stretch before a pin may go beyond what is allowed, so that the pin is met to the sample.
+const ROUNDING: f64 = 0.0025;
+
 /// A place at which bed and cut are fixed to each other: run, sample of the bed, sample of the place.
 #[derive(Clone, Copy)]
 struct Anchor {
@@ -221,7 +224,7 @@ impl Exact<'_> {
                 // The last stretch before a pin makes up for what rounding left.
                 if anchor.at > from.1 {
                     let exact = (anchor.bed - from.0) as f64 / (anchor.at - from.1) as f64;
-                    if (exact - speed).abs() < 0.02 {
+                    if (exact - 1.0).abs() <= limit + ROUNDING {
                         match piece.bends.last_mut() {
                             Some(bend) => bend.speed = exact,
                             None => piece.speed = exact,

@@ -49,7 +49,7 @@ use grid::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.
-pub const VERSION: u32 = 6;
+pub const VERSION: u32 = 7;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]

@@ -113,5 +113,6 @@ async fn written_lines_are_spoken_until_somebody_does() {
     let view = stand.cut_when(&cut, |c| idle(c) && c["pieces"].as_array().is_some_and(|p| p.iter().any(|x| x["scratch"] == false))).await;
     assert_eq!(scratch(&view), 2);
     assert_eq!(stand.send("PUT", &path(&format!("/takes/{hash}/use")), Some(json!({ "phrase": 99 }))).await.0, 404);
-    assert_eq!(stand.send("PUT", &path("/takes/0000/use"), Some(json!({}))).await.0, 422);
+    assert_eq!(stand.send("PUT", &path("/takes/0000/use"), Some(json!({}))).await.0, 404, "no digest, no take");
+    assert_eq!(stand.send("PUT", &path(&format!("/takes/{hash}/use")), Some(json!({ "phrase": "first" }))).await.0, 422);
 }
