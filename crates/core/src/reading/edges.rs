@@ -116,6 +116,8 @@ impl Edges {
         let usual_db = if lately_db < self.loud_db - SOFT_DB { self.loud_db } else { lately_db };
         let fading = |a: &&Attack| a.frame + BEFORE > hit.frame && a.level_db < usual_db - FADING_DB && a.level_db > self.loud_db - 50.0;
         let end_db = self.mean_db(last.saturating_sub(10), last);
+        // What sounds to the very end of the file may have been cut there, as loops are: it must have rung further.
+        let (least_beats, rung_out_db) = if last + 10 < self.levels_db.len() { (0.75, 15.0) } else { (1.25, 25.0) };
         let ring_s = (last - hit.frame) as f64 / ONSET_FRAMES_PER_S;
         let beat_s = match beats_s {
             [.., a, b] => b - a,
@@ -124,7 +126,7 @@ impl Edges {
         if hit.level_db < usual_db - FADED_DB && end_db < usual_db - 15.0 && attacks.iter().filter(fading).count() >= 2 {
             let last_hit_samples = samples_from_frames(self.fade_start_frame(hit.frame)).min(music_end_samples);
             Ending { kind: EndingKind::FadesOut, last_hit_samples, music_end_samples }
-        } else if ring_s > 0.75 * beat_s && end_db < self.mean_db(hit.frame, hit.frame + frames(0.3)) - 15.0 {
+        } else if ring_s > least_beats * beat_s && end_db < self.mean_db(hit.frame, hit.frame + frames(0.3)) - rung_out_db {
             Ending { kind: EndingKind::OwnEnding, last_hit_samples: samples_from_frames(hit.frame).min(music_end_samples), music_end_samples }
         } else {
             dead
