@@ -205,14 +205,14 @@ fn any_correction(kind: usize, a: u64, b: u64) -> Correction {
         8 => Correction::Given {
             beats_samples: (0..8 + a).map(|k| b * 480 + k * 23_000).collect(),
             downbeats: (0..8 + a as usize).step_by(1 + (b % 5) as usize).collect(),
-            sections: if b % 2 == 0 { Vec::new() } else { vec![(b * 480, "verse".into()), (b * 480 + 230_000, String::new())] },
+            sections: if b.is_multiple_of(2) { Vec::new() } else { vec![(b * 480, "verse".into()), (b * 480 + 230_000, String::new())] },
         },
         9 => Correction::MoveBoundary { from_samples: at, to_samples: to },
         10 => Correction::Split { at_samples: at },
         11 => Correction::Join { at_samples: at },
         12 => Correction::Name { at_samples: at, name: "<b>bridge</b>".chars().take(b as usize % 14).collect() },
         13 => Correction::Letter { at_samples: at, label: ["A", "C", "Z", "AB"][b as usize % 4].into() },
-        14 => Correction::Singing { start_samples: at.min(to), end_samples: at.max(to) + 1, sings: b % 2 == 0 },
+        14 => Correction::Singing { start_samples: at.min(to), end_samples: at.max(to) + 1, sings: b.is_multiple_of(2) },
         _ => Correction::LastHit { at_samples: at },
     }
 }

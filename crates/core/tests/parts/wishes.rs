@@ -488,30 +488,31 @@ fn any_wish(kind: usize, a: usize, b: usize, length: u64) -> Wish {
         5 => Wish::NoSplice(splice),
         6 => Wish::Touch(Touch {
             splice,
-            moved_samples: (a % 2 == 0).then_some(b as i64 * 31 - 900),
+            moved_samples: (a.is_multiple_of(2)).then_some(b as i64 * 31 - 900),
             later_samples: (a as i64 - 20) * 700,
-            fade_samples: (b % 2 == 0).then_some(1 + b as u64 * 480),
+            fade_samples: (b.is_multiple_of(2)).then_some(1 + b as u64 * 480),
             law: [Law::Measured, Law::EqualPower, Law::EqualGain][b % 3],
         }),
         7 => Wish::Start(match a % 4 {
             0 => StartWish::Free,
             1 => StartWish::Top,
-            2 => StartWish::Cold { at_samples: (b % 2 == 0).then(|| bar(b)) },
-            _ => StartWish::FadeIn { at_samples: (b % 2 == 0).then(|| bar(b)) },
+            2 => StartWish::Cold { at_samples: (b.is_multiple_of(2)).then(|| bar(b)) },
+            _ => StartWish::FadeIn { at_samples: (b.is_multiple_of(2)).then(|| bar(b)) },
         }),
         8 => Wish::End(match a % 4 {
             0 => EndWish::Free,
-            1 => EndWish::OwnEnding { hit_samples: (b % 2 == 0).then(|| cut(b)) },
-            2 => EndWish::Stop { ring_out_samples: (b % 2 == 0).then(|| 4800 * (b as u64 % 80)) },
+            1 => EndWish::OwnEnding { hit_samples: (b.is_multiple_of(2)).then(|| cut(b)) },
+            2 => EndWish::Stop { ring_out_samples: (b.is_multiple_of(2)).then(|| 4800 * (b as u64 % 80)) },
             _ => EndWish::Fade,
         }),
         9 => Wish::Place(
-            (b % 3 > 0).then(|| Passage { start_samples: cut(a) / 2, end_samples: if b % 3 == 1 { Passage::OPEN_END } else { length / 2 + cut(b) / 2 + 1 } }),
+            (!b.is_multiple_of(3))
+                .then(|| Passage { start_samples: cut(a) / 2, end_samples: if b % 3 == 1 { Passage::OPEN_END } else { length / 2 + cut(b) / 2 + 1 } }),
         ),
         10 => Wish::LeastRun(1 + a % 12),
-        11 => Wish::MostPlays((b % 4 > 0).then(|| 1 + b as u32 % 3)),
+        11 => Wish::MostPlays((!b.is_multiple_of(4)).then(|| 1 + b as u32 % 3)),
         12 => Wish::SpeedChange((a % 6) as f64 * 0.004),
-        _ => Wish::Liking(Liking::ALL[a % 7], b % 2 == 0),
+        _ => Wish::Liking(Liking::ALL[a % 7], b.is_multiple_of(2)),
     }
 }
 

@@ -48,7 +48,7 @@ fn nonsense(all: &Value, schema: &Value, turn: usize) -> Value {
         "number" => json!(NUMBERS[turn % NUMBERS.len()]),
         "string" if turn % 7 == 6 => json!("x".repeat(100_000)),
         "string" => json!(WORDS[turn % WORDS.len()]),
-        "boolean" => json!(turn % 2 == 0),
+        "boolean" => json!(turn.is_multiple_of(2)),
         _ => Value::Null,
     }
 }
@@ -65,7 +65,7 @@ fn addresses(path: &str, cut: &str, hash: &str, turn: usize) -> [String; 2] {
         parts.collect::<Vec<_>>().join("/")
     };
     let nobody = ["00000000-0000-0000-0000-000000000000", "nonsense", "%00", "%F0%9F%8E%B5"];
-    [with(cut, if turn % 2 == 0 { hash } else { "%F0%9F%8E%B5" }), with(nobody[turn % nobody.len()], hash)]
+    [with(cut, if turn.is_multiple_of(2) { hash } else { "%F0%9F%8E%B5" }), with(nobody[turn % nobody.len()], hash)]
 }
 
 #[tokio::test(flavor = "multi_thread")]
