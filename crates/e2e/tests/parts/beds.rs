@@ -113,7 +113,7 @@ async fn a_wrong_guess_is_put_right_and_terms_hold_over_cuts() {
     let (_, shelf) = stand.send("GET", &format!("/api/cuts/{other}/shelf?singing=true&tempoToBpm=100"), None).await;
     let found: Vec<&str> = shelf["pieces"].as_array().unwrap().iter().map(|p| p["id"].as_str().unwrap()).collect();
     assert_eq!(found, ["hollow-reed"]);
-    let quiet = reqwest::get(stand.server.url("/api/shelf/rosehip-waltz/sound")).await.unwrap().bytes().await.unwrap();
+    let quiet = stand.bytes("/api/shelf/rosehip-waltz/sound").await;
     let quiet = jaunty_media::decode_to_sound(&FILES.with("quiet.wav", &quiet)).unwrap();
     let lufs = jaunty_core::sound::loudness::measure(&quiet).integrated_lufs.unwrap();
     assert!((lufs + 23.0).abs() < 0.2, "EBU R 128: -23 LUFS, so that nothing shouts; it has {lufs:.1}");

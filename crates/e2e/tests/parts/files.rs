@@ -85,6 +85,13 @@ impl Stand {
         answer(request).await
     }
 
+    /// What an address gives, whatever it is.
+    pub async fn bytes(&self, path: &str) -> Vec<u8> {
+        let response = reqwest::get(self.server.url(path)).await.expect("the server answers");
+        assert!(response.status().is_success(), "{path}: {}", response.status());
+        response.bytes().await.expect("a body").to_vec()
+    }
+
     pub async fn make_cut(&self, title: &str, length: &str) -> String {
         let body = json!({ "title": title, "length": length, "rate": { "num": 25, "den": 1, "dropFrame": false } });
         let (status, cut) = self.send("POST", "/api/cuts", Some(body)).await;

@@ -119,7 +119,7 @@ async fn the_map_is_taken_hold_of_and_the_file_has_it() {
 
     // Exported, the file holds what the nudge did: from the splice on, the bed a millisecond later in its source.
     let export = async |revision: u64| {
-        let bytes = reqwest::get(stand.server.url(&format!("/api/cuts/{cut}/revisions/{revision}/mix.wav"))).await.unwrap().bytes().await.unwrap();
+        let bytes = stand.bytes(&format!("/api/cuts/{cut}/revisions/{revision}/mix.wav")).await;
         decode_to_sound(&FILES.with(&format!("fit-{revision}.wav"), &bytes)).unwrap()
     };
     let (old, new) = (export(before["plan"]["revision"].as_u64().unwrap()).await, export(revision).await);
@@ -185,6 +185,84 @@ async fn wishes_that_make_no_sense_are_refused() {
     }
     let stale = json!({ "revision": 1, "wish": { "what": "leastRun", "bars": 2 } });
     assert_eq!(stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(stale)).await.0, 409);
+}
+
+/// The cut grows and the narration changes beneath a bed that was fitted before.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cut_that_changes_is_fitted_anew_and_only_when_that_is_wanted() {
+    let stand = Stand::new(&[]).await;
+    let (cut, first) = stand.with_bed("It grew", "60").await;
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    let length = async |c: &Value, frames: u64| {
+        let body = json!({ "revision": c["plan"]["revision"], "lengthFrames": frames });
+        stand.send("PUT", &path("/fit/length"), Some(body)).await
+    };
+    assert_eq!(length(&first, 0).await.0, 422);
+    let (status, view) = length(&first, 77 * 25 + 1).await;
+    assert_eq!(status, 200, "{view}");
+    let longer = stand.cut_when(&cut, |c| c["plan"]["lengthSamples"] == 3_697_920 && fitted(c)).await;
+    assert_eq!(length(&first, 70 * 25).await.0, 409, "somebody else changed it meanwhile");
+    assert!(longer["plan"]["undo"].as_str().unwrap().contains("00:01:17:01"), "{}", longer["plan"]["undo"]);
+    let mix = stand.bytes(&path(&format!("/revisions/{}/mix.wav", longer["plan"]["revision"]))).await;
+    // RIFF: frames of two channels of three bytes after the header; 77 s and a frame at 25 a second.
+    let mixed = decode_to_sound(&FILES.with("longer.wav", &mix)).unwrap();
+    assert_eq!(mixed.len_samples(), (77 * 25 + 1) * 1920);
+
+    // The first narration is fitted to at once.
+    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
+    let spoken = stand.cut_when(&cut, |c| c["plan"]["phrases"].as_array().is_some_and(|p| p.len() > 3) && fitted(c)).await;
+    assert_eq!(spoken["plan"]["fittedBefore"], false);
+
+    // A piece of the narration goes, and what the phrases had for dips; the fitting stays until it is asked for again.
+    assert_eq!(stand.send("DELETE", &path("/pieces/99"), None).await.0, 404);
+    assert_eq!(stand.send("DELETE", &path("/pieces/0"), None).await.0, 200);
+    let silent = stand.cut_when(&cut, |c| c["plan"]["phrases"].as_array().is_some_and(Vec::is_empty) && idle(c)).await;
+    assert!(silent["pieces"].as_array().unwrap().is_empty() && silent["plan"]["levels"].as_array().unwrap().iter().all(|l| l["kind"] != "dip"));
+    assert_eq!((&silent["plan"]["fittedBefore"], pieces(&silent)), (&json!(true), pieces(&spoken)));
+    let (status, again) = stand.send("POST", &path("/fit/again"), Some(json!({ "revision": silent["plan"]["revision"] }))).await;
+    assert_eq!((status, &again["plan"]["fittedBefore"]), (200, &json!(false)), "{again}");
+    let (_, undone) = stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": again["plan"]["revision"] }))).await;
+    let (_, undone) = stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": undone["plan"]["revision"] }))).await;
+    assert_eq!(undone["plan"]["phrases"], spoken["plan"]["phrases"]);
+}
+
+/// What was said of a candidate stays with it, and beds of other cuts are at hand.
+#[tokio::test(flavor = "multi_thread")]
+async fn candidates_keep_what_was_said_of_them() {
+    let stand = Stand::new(&[]).await;
+    let (cut, view) = stand.with_bed("Opinions", "60").await;
+    let hash = view["candidates"][0]["hash"].as_str().unwrap().to_owned();
+    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
+    let say = async |mut what: Value| {
+        let now = stand.send("GET", &path(""), None).await.1;
+        what["revision"] = now["plan"]["revision"].clone();
+        stand.send("PATCH", &path(&format!("/candidates/{hash}")), Some(what)).await
+    };
+    assert_eq!(say(json!({})).await.0, 422);
+    assert_eq!(say(json!({ "note": "x".repeat(501) })).await.0, 422);
+    assert_eq!(say(json!({ "opinion": "maybe" })).await.0, 200);
+    let (status, noted) = say(json!({ "note": "<i>too jolly</i> for the rain" })).await;
+    assert_eq!(status, 200, "{noted}");
+    let candidate = &noted["candidates"][0];
+    assert_eq!((&candidate["opinion"], &candidate["note"]), (&json!("maybe"), &json!("<i>too jolly</i> for the rain")));
+
+    // Another cut takes the bed without bringing the file again; there is one sound in the store.
+    let other = stand.make_cut("Another", "30").await;
+    let (_, beds) = stand.send("GET", "/api/beds", None).await;
+    assert!(beds.as_array().unwrap().iter().any(|b| b["hash"] == hash.as_str() && b["lengthS"].as_f64().unwrap() > 60.0), "{beds}");
+    let (status, _) = stand.send("PUT", &format!("/api/cuts/{other}/candidates"), Some(json!({ "soundHash": hash }))).await;
+    assert_eq!(status, 200);
+    let taken = stand.cut_when(&other, |c| c["candidates"].as_array().is_some_and(|all| all.len() == 1) && idle(c)).await;
+    assert_eq!(taken["candidates"][0]["note"], "", "what another cut noted is its own");
+
+    // The bed as it came: as many samples as were asked for, also past its end.
+    let sound = stand.bytes(&path("/bed/sound?fromSamples=0&lengthSamples=48000&count=false")).await;
+    let came = decode_to_sound(&FILES.path("bed.wav")).unwrap();
+    let heard = decode_to_sound(&FILES.with("as-it-came.wav", &sound)).unwrap();
+    assert_eq!(heard.len_samples(), 48_000);
+    let near = heard.channels()[0].iter().zip(&came.channels()[0]).all(|(a, b)| (a - b).abs() < 1.0 / 16_384.0);
+    assert!(near, "the bed alone is the file");
+    assert_eq!(stand.send("GET", &path("/bed/sound?fromSamples=0&lengthSamples=1440001&count=false"), None).await.0, 422);
 }
 
 #[tokio::test(flavor = "multi_thread")]

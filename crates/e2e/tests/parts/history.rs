@@ -36,7 +36,7 @@ async fn changes_are_revisions_that_can_be_undone_and_never_collide() {
     assert_eq!(std::fs::read_dir(stand.data.path().join("objects/sounds")).unwrap().count(), 1);
 
     // What is heard is what is delivered: a range equals the same samples of the mix.
-    let get = async |rest: &str| reqwest::get(stand.server.url(&path(rest))).await.unwrap().bytes().await.unwrap();
+    let get = async |rest: &str| stand.bytes(&path(rest)).await;
     let mix = FILES.with("history-mix.wav", &get("/revisions/4/mix.wav").await);
     let range = FILES.with("history-range.wav", &get("/revisions/4/sound?fromSamples=480000&lengthSamples=96000&hear=everything").await);
     let (mix, range) = (jaunty_media::decode_to_sound(&mix).unwrap(), jaunty_media::decode_to_sound(&range).unwrap());

@@ -39,7 +39,7 @@ async fn a_list_and_a_film_become_a_picture_in_step_with_its_sound() {
         image.attr("href").await.ok()?
     };
     let small = eventually(Duration::from_secs(20), shown).await.expect("a small picture");
-    let jpeg = reqwest::get(stand.server.url(&small)).await.unwrap().bytes().await.unwrap();
+    let jpeg = stand.bytes(&small).await;
     assert!(jpeg.starts_with(&[0xff, 0xd8, 0xff]), "JPEG begins with FF D8 FF (ITU-T T.81)");
 
     in_step(&browser).await;

@@ -148,7 +148,7 @@ async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
     }
     // The grid goes out in three formats and comes back as it was.
     for format in ["midi", "jams", "wav"] {
-        let bytes = reqwest::get(stand.server.url(&path(&format!("grid?format={format}")))).await.unwrap().bytes().await.unwrap();
+        let bytes = stand.bytes(&path(&format!("grid?format={format}"))).await;
         let file = FILES.with(&format!("grid.{format}"), &bytes);
         let before = said(&stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1);
         stand.upload(&cut, "bed/grid", &file, &format!("grid.{format}")).await;

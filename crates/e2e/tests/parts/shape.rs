@@ -21,7 +21,7 @@ async fn stem(stand: &Stand, cut: &str, hear: &str, length_s: u64) -> Sound {
     let mut planes = vec![Vec::new(), Vec::new()];
     for from in (0..length_s).step_by(30) {
         let url = format!("/api/cuts/{cut}/revisions/{revision}/sound?fromSamples={}&lengthSamples={}&hear={hear}", from * 48_000, 30 * 48_000);
-        let bytes = reqwest::get(stand.server.url(&url)).await.unwrap().bytes().await.unwrap();
+        let bytes = stand.bytes(&url).await;
         let part = decode_to_sound(&FILES.with(&format!("stem-{hear}-{revision}-{from}.wav"), &bytes)).unwrap();
         planes.iter_mut().zip(part.channels()).for_each(|(p, c)| p.extend_from_slice(c));
     }
@@ -174,7 +174,7 @@ async fn three_ambiences_keep_their_rules_and_the_whole_its_loudness() {
     assert_eq!(status, 200, "{view}");
     assert!((300.0..3500.0).contains(&view["plan"]["pocketHz"].as_f64().unwrap()), "{}", view["plan"]["pocketHz"]);
     let revision = view["plan"]["revision"].as_u64().unwrap();
-    let bytes = reqwest::get(stand.server.url(&path(&format!("/revisions/{revision}/mix.wav")))).await.unwrap().bytes().await.unwrap();
+    let bytes = stand.bytes(&path(&format!("/revisions/{revision}/mix.wav"))).await;
     let mix = decode_to_sound(&FILES.with("rooms.wav", &bytes)).unwrap();
     assert_eq!(mix.len_samples(), 60 * 48_000);
     // EBU R 128: -23 LUFS.
@@ -223,7 +223,7 @@ async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_o
     assert_eq!(plain(outside(&first)), plain(outside(&swept)), "nothing else changed");
     let sound = async |c: &Value, more: &str| {
         let url = path(&format!("/revisions/{}/sound?fromSamples=0&lengthSamples=1440000{more}", c["plan"]["revision"]));
-        let bytes = reqwest::get(stand.server.url(&url)).await.unwrap().bytes().await.unwrap();
+        let bytes = stand.bytes(&url).await;
         decode_to_sound(&FILES.with("swept.wav", &bytes)).unwrap()
     };
     let (before, after) = (sound(&first, "&hear=bed").await, sound(&swept, "&hear=bed").await);

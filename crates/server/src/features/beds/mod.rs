@@ -133,6 +133,8 @@ pub struct ChangeCandidate {
     pub kind: Option<Kind>,
 }
 
+const MOST_NOTE_CHARS: usize = 500;
+
 /// Marks a candidate, notes something about it, or says what it is.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), request_body = ChangeCandidate, responses((status = 200, body = CutView)))]
 #[patch("/api/cuts/{id}/candidates/{hash}")]
@@ -144,6 +146,9 @@ pub async fn change_candidate(
     let (id, SoundHash(hash)) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     let name = cut.setup.candidates.iter().find(|c| c.hash == hash).map(|c| c.name.clone()).ok_or_else(|| Problem::not_found("candidate"))?;
+    if body.note.as_ref().is_some_and(|note| note.chars().count() > MOST_NOTE_CHARS) {
+        return Err(Problem::bad_value(format!("A note has at most {MOST_NOTE_CHARS} characters. Shorten it.")));
+    }
     let kind = body.kind;
     let what = match (body.opinion, &body.note, kind) {
         (Some(Opinion::Yes), ..) => format!("say yes to \"{name}\""),
@@ -173,7 +178,7 @@ pub async fn change_candidate(
             candidate.opinion = body.opinion.or(candidate.opinion);
             candidate.kind_by_hand = kind.or(candidate.kind_by_hand);
             if let Some(note) = &body.note {
-                candidate.note = note.chars().take(500).collect();
+                candidate.note.clone_from(note);
             }
         }
         Ok(())
