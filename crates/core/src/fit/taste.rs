@@ -15,7 +15,7 @@ pub struct Taste {
     pub fade: f32,
     /// What a bed with an ending of its own pays more for a fade: two or three fair splices are
     /// worth keeping the last hit ("it chopped off the nice ending" is a standing complaint). A
-    /// stop on a beat pays a third of it.
+    /// stop on a beat, the second best, pays two thirds of it.
     pub ending_lost: f32,
     /// A bar among the quieter two thirds.
     pub weak: f32,

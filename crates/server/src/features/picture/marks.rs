@@ -147,6 +147,9 @@ pub struct AskLine {
     pub words: String,
 }
 
+/// A line that takes a minute to speak.
+const MOST_LINE_CHARS: usize = 600;
+
 /// The written lines of the narration.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -168,9 +171,13 @@ pub async fn set_lines(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json
     }
     let mut lines = Vec::new();
     for line in &body.lines {
-        let words: String = line.words.split_whitespace().collect::<Vec<_>>().join(" ").chars().take(600).collect();
+        let words = line.words.split_whitespace().collect::<Vec<_>>().join(" ");
         if words.is_empty() {
             continue;
+        }
+        if words.chars().count() > MOST_LINE_CHARS {
+            let begins: String = words.chars().take(40).collect();
+            return Err(Problem::bad_value(format!("The line \"{begins}…\" is longer than {MOST_LINE_CHARS} characters. Divide it.")));
         }
         if !(0.0..length_s).contains(&line.at_s) {
             return Err(Problem::bad_value(format!("\"{words}\" lies at {:.1} s, outside the cut.", line.at_s)));
