@@ -212,6 +212,10 @@ header {
   gap: 2px 8px;
   margin-top: 4px;
 }
+/* Comes to stand under the buttons, in line with them. */
+.doing > .ant-btn ~ .plain {
+  margin-left: -6px;
+}
 .law {
   width: 180px;
 }

@@ -346,9 +346,11 @@ useEventListener(
 .side > * {
   margin-bottom: 12px;
 }
+/* Words stand in line with words, wherever a line begins. */
 .side :deep(.plain) {
   white-space: nowrap;
   padding: 1px 4px;
+  margin: 0 4px 0 -4px;
 }
 .side p {
   margin: 0 0 4px;
