@@ -2542,6 +2542,14 @@ export interface components {
             atS: number;
             /** @enum {string} */
             what: "lastHit";
+        } | {
+            /**
+             * Format: double
+             * @description Where.
+             */
+            atS: number;
+            /** @enum {string} */
+            what: "fadesFrom";
         };
         /** @description Another way to count the bed. */
         SecondOpinionView: {

@@ -100,6 +100,11 @@ pub enum Correction {
         /// Where.
         at_samples: u64,
     },
+    /// The bed has no ending of its own: from here on it fades.
+    FadesFrom {
+        /// Where.
+        at_samples: u64,
+    },
 }
 
 /// Why a correction makes no sense.
@@ -185,6 +190,7 @@ impl Correction {
                 format!("{} from {} to {}", if *sings { "singing" } else { "no singing" }, at(start_samples), at(end_samples))
             }
             Self::LastHit { at_samples } => format!("the last hit at {}", at(at_samples)),
+            Self::FadesFrom { at_samples } => format!("it fades from {}", at(at_samples)),
         }
     }
 }
@@ -384,10 +390,12 @@ pub(super) fn correct_singing(spans: Vec<Span>, corrections: &[Correction]) -> V
 /// Applies what was said about the ending.
 pub(super) fn correct_ending(mut ending: Ending, corrections: &[Correction]) -> Ending {
     for correction in corrections {
-        if let Correction::LastHit { at_samples } = correction {
-            let last_hit_samples = (*at_samples).min(ending.music_end_samples);
-            ending = Ending { kind: EndingKind::OwnEnding, last_hit_samples, ..ending };
-        }
+        let (kind, at_samples) = match correction {
+            Correction::LastHit { at_samples } => (EndingKind::OwnEnding, *at_samples),
+            Correction::FadesFrom { at_samples } => (EndingKind::FadesOut, *at_samples),
+            _ => continue,
+        };
+        ending = Ending { kind, last_hit_samples: at_samples.min(ending.music_end_samples), ..ending };
     }
     ending
 }

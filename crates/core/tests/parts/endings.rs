@@ -1,7 +1,8 @@
 //! How beds end: what is composed as the last is told from what is faded out, in halls and over noise.
 
 use super::music::{Made, Piece, RATE};
-use jaunty_core::reading::{Ending, EndingKind, keep_going, read_bed};
+use jaunty_core::fit::{FitRequest, FittingEnd, fittings};
+use jaunty_core::reading::{Correction, Ending, EndingKind, keep_going, read_bed, read_corrected};
 use jaunty_core::sound::Sound;
 use jaunty_core::units::seconds_from_samples;
 
@@ -104,6 +105,25 @@ fn a_fade_is_a_fade_whatever_its_length_and_law() {
             assert!((-0.35..0.6).contains(&into), "{law} over {fade_s} s is heard at {into:.2} of it");
         }
     }
+}
+
+#[test]
+fn an_ending_that_was_heard_wrongly_is_put_right_by_hand() {
+    let made = Piece::pop(110.0, 16).make();
+    let bar = |k: usize| (made.downbeats_s[k] * RATE) as u64;
+    let corrected = |all: &[Correction]| read_corrected(&made.sound, all, &mut keep_going()).unwrap();
+    let (fades, hits) = (Correction::FadesFrom { at_samples: bar(12) }, Correction::LastHit { at_samples: bar(14) });
+    let read = corrected(std::slice::from_ref(&fades));
+    assert_eq!((read.reading.ending.kind, read.reading.ending.last_hit_samples), (EndingKind::FadesOut, bar(12)));
+    // The fit gives the ending up with it: what was the bed's own is a fade, and nothing leaves from within it.
+    let fitting = &fittings(&made.sound, &read.reading, &read.likeness, &FitRequest::of_length(25 * 48_000))[0];
+    assert_ne!(fitting.end, FittingEnd::OwnEnding);
+    assert!(fitting.splices.iter().all(|s| s.leave_samples <= bar(12)), "{:?}", fitting.splices);
+    // The last word counts, and a place behind the music is its end.
+    assert_eq!(corrected(&[fades.clone(), hits.clone()]).reading.ending.last_hit_samples, bar(14));
+    assert_eq!(corrected(&[hits, fades]).reading.ending.kind, EndingKind::FadesOut);
+    let late = corrected(&[Correction::FadesFrom { at_samples: u64::MAX }]).reading.ending;
+    assert_eq!(late.last_hit_samples, late.music_end_samples);
 }
 
 #[test]

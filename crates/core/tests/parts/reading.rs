@@ -213,6 +213,7 @@ fn any_correction(kind: usize, a: u64, b: u64) -> Correction {
         12 => Correction::Name { at_samples: at, name: "<b>bridge</b>".chars().take(b as usize % 14).collect() },
         13 => Correction::Letter { at_samples: at, label: ["A", "C", "Z", "AB"][b as usize % 4].into() },
         14 => Correction::Singing { start_samples: at.min(to), end_samples: at.max(to) + 1, sings: b.is_multiple_of(2) },
+        15 => Correction::FadesFrom { at_samples: at },
         _ => Correction::LastHit { at_samples: at },
     }
 }
@@ -222,7 +223,7 @@ proptest! {
     /// Whatever is said of a bed, in whatever order: what is refused changes nothing, and the reading stays one that
     /// everything else can stand on.
     #[test]
-    fn any_corrections_leave_a_whole_reading(said in prop::collection::vec((0usize..16, 0u64..100, 0u64..100), 1..7), metre in 2usize..5) {
+    fn any_corrections_leave_a_whole_reading(said in prop::collection::vec((0usize..17, 0u64..100, 0u64..100), 1..7), metre in 2usize..5) {
         static MADE: LazyLock<[Sound; 3]> = LazyLock::new(|| [2, 3, 4].map(|metre| Piece { metre, ..Piece::pop(126.0, 22) }.make().sound));
         let sound = &MADE[metre - 2];
         let all: Vec<Correction> = said.iter().map(|&(kind, a, b)| any_correction(kind, a, b)).filter(|c| c.check().is_ok()).collect();

@@ -118,6 +118,12 @@ pub enum Said {
         /// Where.
         at_s: f64,
     },
+    /// The bed has no ending of its own: from here on it fades.
+    #[serde(rename_all = "camelCase")]
+    FadesFrom {
+        /// Where.
+        at_s: f64,
+    },
 }
 
 impl From<Said> for Correction {
@@ -139,6 +145,7 @@ impl From<Said> for Correction {
             Said::Letter { at_s, label } => Self::Letter { at_samples: at(at_s), label },
             Said::Singing { start_s, end_s, sings } => Self::Singing { start_samples: at(start_s), end_samples: at(end_s), sings },
             Said::LastHit { at_s } => Self::LastHit { at_samples: at(at_s) },
+            Said::FadesFrom { at_s } => Self::FadesFrom { at_samples: at(at_s) },
         }
     }
 }

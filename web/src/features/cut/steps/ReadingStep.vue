@@ -94,8 +94,8 @@ function markSinging() {
   if (selected.value !== null)
     say({ what: 'singing', startS: barStartS.value, endS: barEndS.value, sings: !sung.value })
 }
-function markLastHit() {
-  if (selected.value !== null) say({ what: 'lastHit', atS: barStartS.value })
+function markEnding(what: 'lastHit' | 'fadesFrom') {
+  if (selected.value !== null) say({ what, atS: barStartS.value })
 }
 
 const taps = ref<number[]>([])
@@ -146,7 +146,8 @@ useEventListener(
       '<': () => shiftBoundary(-1),
       '>': () => shiftBoundary(1),
       g: markSinging,
-      l: markLastHit,
+      l: () => markEnding('lastHit'),
+      f: () => markEnding('fadesFrom'),
     }
     const work = act[event.key.length === 1 ? event.key.toLowerCase() : event.key]
     if (!work) return
@@ -205,7 +206,10 @@ useEventListener(
             <button class="plain" @click="markSinging">
               {{ sung ? 'nobody sings here' : 'somebody sings here' }} <kbd>G</kbd>
             </button>
-            <button class="plain" @click="markLastHit">the last hit is here <kbd>L</kbd></button>
+            <button class="plain" @click="markEnding('lastHit')">the last hit is here <kbd>L</kbd></button>
+            <button class="plain" data-test="fades-from" @click="markEnding('fadesFrom')">
+              it fades from here <kbd>F</kbd>
+            </button>
           </p>
           <p class="names">
             <a-input

@@ -166,7 +166,7 @@ describe('the reading by keyboard', () => {
 
   it('says what is true of the bar that was chosen, and nothing without one', async () => {
     const { asked, view } = read()
-    await press('s', 'g', 'l', '<', '>')
+    await press('s', 'g', 'l', 'f', '<', '>')
     expect(asked).toEqual([])
     vi.stubGlobal(
       'AudioContext',
@@ -179,18 +179,19 @@ describe('the reading by keyboard', () => {
     )
     view.getComponent(BarsPage).vm.$emit('hear', 3)
     await nextTick()
-    await press('s', 'g', 'l', '<', '>')
+    await press('s', 'g', 'l', 'f', '<', '>')
     expect(said(asked)).toEqual([
       // A section begins at bar 3 and somebody sings in it: both are taken away.
       { what: 'join', atS: 4 },
       { what: 'singing', startS: 4, endS: 6, sings: false },
       { what: 'lastHit', atS: 4 },
+      { what: 'fadesFrom', atS: 4 },
       { what: 'moveBoundary', fromS: 4, toS: 2 },
     ])
     view.getComponent(BarsPage).vm.$emit('hear', 4)
     await nextTick()
     await press('s', 'g', '>')
-    expect(said(asked).slice(4)).toEqual([
+    expect(said(asked).slice(5)).toEqual([
       { what: 'split', atS: 6 },
       { what: 'singing', startS: 6, endS: 8, sings: true },
       { what: 'moveBoundary', fromS: 4, toS: 6 },
