@@ -126,7 +126,7 @@ impl Stand {
     /// The cut once `done` says so.
     pub async fn cut_when(&self, cut: &str, done: impl Fn(&Value) -> bool) -> Value {
         let path = format!("/api/cuts/{cut}");
-        let found = eventually(Duration::from_secs(60), async || Some(self.send("GET", &path, None).await.1).filter(&done)).await;
+        let found = eventually(Duration::from_secs(180), async || Some(self.send("GET", &path, None).await.1).filter(&done)).await;
         match found {
             Some(cut) => cut,
             None => panic!("it never came to that: {}", self.send("GET", &path, None).await.1),

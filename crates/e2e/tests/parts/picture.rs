@@ -2,6 +2,7 @@
 
 use super::files::{FILES, Stand, idle};
 use fantoccini::Locator;
+use fantoccini::key::Key;
 use jaunty_e2e::{Browser, eventually};
 use serde_json::json;
 use std::time::Duration;
@@ -78,10 +79,12 @@ async fn a_list_and_a_film_become_a_picture_in_step_with_its_sound() {
 }
 
 /// Plays some seconds and measures, picture by picture, how far the film is from the sound clock. A
-/// machine that stumbles once is given another go; the page has to keep step in one of three.
+/// machine that stumbles is given another go from the start; the page has to keep step in one of five.
 async fn in_step(browser: &Browser) {
-    for attempt in 1..=3 {
-        if stays_in_step(browser, attempt == 3).await {
+    const MOST: usize = 5;
+    for attempt in 1..=MOST {
+        browser.client().find(Locator::Css("body")).await.unwrap().send_keys(&char::from(Key::Home).to_string()).await.unwrap();
+        if stays_in_step(browser, attempt == MOST).await {
             return;
         }
     }
@@ -99,7 +102,10 @@ async fn stays_in_step(browser: &Browser, last: bool) -> bool {
     browser.find("play").await.unwrap().click().await.unwrap();
     let column = |k: usize| -> Vec<f64> { seen.as_array().unwrap().iter().filter_map(|one| one[k].as_f64().map(f64::abs)).collect() };
     let (mut ms, frames) = (column(0), column(1));
-    assert!(ms.len() >= 5, "too few pictures were measured: {seen}");
+    if ms.len() < 5 {
+        assert!(!last, "too few pictures were measured: {seen}");
+        return false;
+    }
     ms.sort_by(f64::total_cmp);
     let (median, worst) = (ms[ms.len() / 2], ms[ms.len() - 1]);
     println!("film against sound: {} pictures, median {median} ms, worst {worst} ms, a frame is 40 ms", ms.len());
