@@ -207,9 +207,7 @@ useEventListener(
               {{ sung ? 'nobody sings here' : 'somebody sings here' }} <kbd>G</kbd>
             </button>
             <button class="plain" @click="markEnding('lastHit')">the last hit is here <kbd>L</kbd></button>
-            <button class="plain" data-test="fades-from" @click="markEnding('fadesFrom')">
-              it fades from here <kbd>F</kbd>
-            </button>
+            <button class="plain" @click="markEnding('fadesFrom')">fades from here <kbd>F</kbd></button>
           </p>
           <p class="names">
             <a-input
