@@ -16,7 +16,7 @@
 
 use super::ask::Ask;
 use super::scene::SceneTables;
-use super::taste::Taste;
+use super::taste::{STOP_SHARE, Taste};
 use crate::SAMPLE_RATE_HZ;
 use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::splice::LEAD_SAMPLES;
@@ -778,7 +778,7 @@ impl Planner<'_> {
             let ring = ask.ring_out.unwrap_or(RING_OUT_SAMPLES);
             let off = (rest - ring) as f32 / ring as f32;
             if off.abs() <= 0.5 {
-                let lost = if own { 0.65 * self.taste.ending_lost } else { 0.0 };
+                let lost = if own { STOP_SHARE * self.taste.ending_lost } else { 0.0 };
                 offer(cost + self.taste.stop + lost + self.opening_cost(bar) + 0.4 * off * off, NO_JOIN, End::Stop(bar));
             }
         }
