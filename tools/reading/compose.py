@@ -7,6 +7,9 @@ MIDI program a channel has (channel 9: drums). Everything is drawn from the seed
 what the model of `crates/core/src/reading/activations` learns from; nothing that judges it is.
 
 Positions inside the composer count beats: the felt beat, a dotted crotchet in compound time.
+
+Seeds from SONGS on are mostly songs as bands and producers make them: one groove for long, a back-beat that
+proves the tempo, riffs, strummed and distorted guitars. What they call a beat is what people would count.
 """
 import random
 
@@ -25,9 +28,33 @@ BELLS = [8, 9, 10, 11, 12, 13, 14, 98, 99, 46, 112, 108, 114]
 KICK, SNARE, RIM, CLAP, HAT, HALF, OPEN, RIDE, CRASH, TOMS = 36, 38, 37, 39, 42, 44, 46, 51, 49, [50, 48, 47, 45, 43, 41]
 
 
+SONGS = 10_000
+# Each kind of song: how often, mean tempo and its spread, the range that is counted so, divisions of a beat, drum patterns.
+STYLES = {
+    "ballad": (12, 74, 9, (56, 96), 4, ["back", "back", "rim", "ghost"]),
+    "pop": (16, 112, 14, (84, 142), 2, ["back", "back", "four", "ghost"]),
+    "rock": (18, 122, 20, (84, 176), 2, ["back", "back", "back", "ride", "toms-back"]),
+    "punk": (8, 178, 14, (146, 212), 2, ["back", "d-beat"]),
+    "metal": (14, 132, 28, (84, 200), 4, ["double", "double", "back", "gallop", "half-part"]),
+    "dance": (12, 127, 8, (106, 150), 4, ["four", "four", "four", "break"]),
+    "hop": (8, 88, 9, (66, 108), 4, ["ghost", "back", "break"]),
+    "funk": (7, 104, 10, (84, 126), 4, ["ghost", "break", "back"]),
+    "fast-break": (4, 170, 7, (156, 182), 2, ["two-step", "break"]),
+    "folk": (8, 108, 22, (72, 168), 2, ["strum-only", "back", "shaker"]),
+    "country": (5, 118, 22, (84, 200), 2, ["train", "back", "boom-chick"]),
+    "latin": (5, 104, 16, (80, 132), 4, ["latin", "latin", "shaker"]),
+    "shuffle": (7, 112, 22, (72, 168), 2, ["back", "swing", "ride"]),
+    "slow-12": (6, 66, 10, (48, 96), 3, ["compound"]),
+    "waltz": (5, 116, 30, (76, 190), 2, ["three"]),
+}
+
+
 class Composer:
     def __init__(self, seed):
         self.r = random.Random(seed)
+        self.songs = seed >= SONGS
+        self.style = None
+        self.chord_changes, self.phrase_starts = [], []  # beats
         self.notes = []  # (beat, length, pitch, velocity, channel)
         self.programs = {}
         self.next_channel = 0
@@ -65,6 +92,168 @@ class Composer:
         self.notes.append((beat, length, int(pitch), int(max(12, min(127, velocity))), channel))
 
     # --- the frame of a piece ------------------------------------------------------------
+    def song_frame(self):
+        """As `frame`, for a song of one of the STYLES."""
+        r = self.r
+        self.style = self.weighted([(name, row[0]) for name, row in STYLES.items()])
+        _, mean, spread, (least, most), self.div, self.patterns = STYLES[self.style]
+        self.compound = self.style == "slow-12"
+        self.metre = 3 if self.style == "waltz" else r.choice([4, 4, 4, 2]) if self.compound else 4
+        self.bpm = r.gauss(mean, spread)
+        while not least <= self.bpm <= most:
+            self.bpm = r.gauss(mean, spread)
+        self.shuffle = ("8", r.uniform(0.6, 0.68)) if self.style == "shuffle" else ("16", r.uniform(0.53, 0.63)) if self.style in ("hop", "funk") and self.chance(0.4) else None
+        self.scale = r.choice([MAJOR, MINOR, MINOR, DORIAN, MIXO]) if self.style in ("rock", "metal", "punk", "dance", "hop") else r.choice([MAJOR, MAJOR, MINOR, MIXO])
+        self.key = r.randrange(12)
+        self.accent = r.choice([0, 0, 3, 6])
+        self.unevenness = r.choice([1, 3, 6])
+        self.pickup = r.choice([0, 0, 0, 0, 1, 2]) % self.metre
+        self.first = 0
+
+    def song_drums(self):
+        """A groove that goes on for long: a back-beat on two and four in most, with fills at the ends of phrases."""
+        r, m = self.r, self.metre
+        pattern = r.choice(self.patterns)
+        hits = []
+        snare = r.choice([SNARE, SNARE, SNARE, 40]) if pattern != "rim" else RIM
+        if self.style in ("dance", "hop") and self.chance(0.4):
+            snare = CLAP
+        hat = r.choice([HAT, HAT, HAT, HALF, OPEN, RIDE, CRASH]) if self.style in ("rock", "metal", "punk") else r.choice([HAT, HAT, HAT, RIDE, 82, 70])
+        every = lambda step, first=0.0: [first + k * step for k in range(int(round((m - first) / step)))]
+        per = 3 if self.compound else r.choice([2, 2, 2, 4, 1] if self.bpm < 120 else [2, 2, 2, 1] if self.bpm < 160 else [1, 1, 2])
+        backs = [b for b in range(m) if b % 2 == 1]
+        cymbals = [(p, hat, 78 if p % 1 == 0 else 58) for p in every(1 / per)]
+        kick = lambda *at: hits.extend((p, KICK, 104) for p in at if p < m)
+        if pattern == "strum-only":
+            return None
+        if pattern in ("back", "rim", "ride", "toms-back"):
+            kick(*r.choice([(0, 2), (0, 2), (0, 2.5), (0, 1.5, 2), (0, 2, 2.5), (0, 0.5, 2), (0, 1.5, 2.5), (0, 2, 3.5), (0, 0.5, 2.5), (0,)]))
+            hits += [(b, snare, 104) for b in backs]
+            hits += cymbals if pattern != "toms-back" else [(p, TOMS[4], 84) for p in every(0.5)]
+        elif pattern == "ghost":
+            kick(*r.choice([(0, 0.75, 2.5), (0, 1.75, 2.5), (0, 2.25, 2.5), (0, 1.5, 2.75), (0, 0.5, 1.75, 2.5), (0, 2.5, 3.75)]))
+            hits += [(b, snare, 104) for b in backs] + [(p, snare, 40) for p in every(0.25) if p not in backs and self.chance(0.2)] + cymbals
+        elif pattern == "break":
+            kick(*r.choice([(0, 0.5, 2.5), (0, 0.5, 2.5, 2.75), (0, 1.5, 2.25, 2.5), (0, 2.5)]))
+            hits += [(b, snare, 104) for b in backs] + [(p, snare, 62) for p in (1.75, 2.25, 3.75) if self.chance(0.5)] + cymbals
+        elif pattern == "two-step":
+            kick(*r.choice([(0, 2.5), (0, 1.5, 2.5), (0, 2, 2.5)]))
+            hits += [(b, snare, 104) for b in backs] + cymbals
+        elif pattern == "four":
+            kick(0, 1, 2, 3)
+            hits += [(b, snare, 96) for b in backs] if self.chance(0.75) else []
+            hits += [(b + 0.5, OPEN, 84) for b in range(m)] if self.chance(0.7) else []
+            hits += [(p, HAT, 54) for p in every(0.25)] if self.chance(0.5) else []
+        elif pattern == "d-beat":
+            kick(0, 1.5, 2.5)
+            hits += [(b, snare, 104) for b in backs] + [(b, hat, 92) for b in range(m)]
+        elif pattern in ("double", "gallop"):
+            step = 0.25 if self.bpm < 150 else 0.5
+            kick(*(every(step) if pattern == "double" else [b + p for b in range(m) for p in (0, 0.5, 0.75)]))
+            hits += [(b, snare, 108) for b in backs] + [(b, r.choice([CRASH, RIDE, 52, hat]), 92) for b in range(m)]
+        elif pattern == "half-part":
+            # The bars of half a tempo stand between others that prove it.
+            kick(0, *r.choice([(1.5,), (0.5, 1), (2.5, 3.5), ()]))
+            hits += [(2, snare, 108)] + [(b, r.choice([CRASH, 52]), 96) for b in range(m)]
+        elif pattern == "train":
+            kick(0, 2)
+            hits += [(p, snare, 100 if p in backs else 56) for p in every(0.5 if self.bpm > 130 else 0.25)]
+        elif pattern == "boom-chick":
+            kick(0, 2)
+            hits += [(b, r.choice([snare, HAT]), 88) for b in backs]
+        elif pattern == "shaker":
+            kick(0, 2)
+            hits += [(p, r.choice([70, 82, 54]), 84 if p % 1 == 0 else 56) for p in every(0.25 if self.bpm < 115 else 0.5)]
+            hits += [(b, r.choice([RIM, CLAP, 54]), 84) for b in backs] if self.chance(0.7) else []
+        elif pattern == "latin":
+            kick(*r.choice([(0, 1.5, 2, 3.5), (0, 1.5, 3), (1.5, 3)]))
+            hits += [(p, r.choice([RIM, 75, 76]), 84) for p in r.choice([[0, 0.75, 1.5, 2.5, 3], [0, 1.5, 3], [0.5, 1, 2, 2.75, 3.5]])]
+            hits += [(p, 70, 78 if p % 1 == 0 else 54) for p in every(0.25)] + [(p, 64 if p % 2 < 1.75 else 62, 80) for p in (1.5, 1.75, 3.5, 3.75)]
+        elif pattern == "swing":
+            hits += [(b, RIDE, 84) for b in range(m)] + [(b + 0.5, RIDE, 62) for b in backs] + [(b, HALF, 84) for b in backs] + [(b, KICK, 56) for b in range(m)]
+        elif pattern == "three":
+            kick(0)
+            hits += [(b, r.choice([snare, HALF, RIM]), 84) for b in (1, 2)] if self.chance(0.6) else [(2, snare, 96)]
+            hits += [(p, hat, 66) for p in every(r.choice([0.5, 1.0]))]
+        elif pattern == "compound":
+            kick(*[b for b in range(0, m, 2)], *([b + 2 / 3 for b in range(0, m, 2)] if self.chance(0.4) else []))
+            hits += [(b, snare, 104) for b in backs] + [(p, hat, 78 if p % 1 == 0 else 56) for p in every(1 / 3)]
+        varied = hits + [(r.choice(every(0.5)), KICK, 88)]
+        crash = self.chance(0.75)
+
+        def play(start, bars, chords, loud, opens):
+            if opens and crash:
+                self.note(start, 1, CRASH, 108, 9)
+            for bar in range(bars):
+                o = start + bar * m
+                fill = bar == bars - 1 and self.chance(0.75) or bar % 4 == 3 and self.chance(0.3)
+                begin = m - self.r.choice([0.5, 1, 1, 2]) if fill else m
+                for p, pitch, v in varied if bar % 4 == 3 else hits:
+                    if p < begin:
+                        self.note(o + p, 0.2, pitch, v + loud // 2, 9)
+                if fill:
+                    step = 1 / 3 if self.compound else 0.25 if self.bpm < 140 else 0.5
+                    for k in range(int(round((m - begin) / step))):
+                        if self.chance(0.85):
+                            self.note(o + begin + k * step, 0.2, self.r.choice([SNARE, SNARE, *TOMS[:5]]), 88 + 3 * k, 9)
+
+        return play
+
+    def chug(self):
+        """Power chords on a pattern of eighths or sixteenths, damped between its accents: a distorted guitar's riff."""
+        r, m = self.r, self.metre
+        channel = self.channel([29, 30, 30])
+        step = 1 / 3 if self.compound else 0.5 if self.bpm > 128 or self.chance(0.4) else 0.25
+        places = int(round(m / step))
+        kind = r.choice(["eighths", "pattern", "pattern", "long", "gallop"])
+        accents = sorted(r.sample(range(places), min(places, r.choice([2, 3, 4])))) if kind == "pattern" else [0]
+        steps = [r.choice([0, 0, 0, 1, 3, 5, 6, -2]) for _ in range(2 * places)]
+
+        def play(start, bars, chords, loud, opens):
+            for bar in range(bars):
+                row = chords[bar % len(chords)]
+                for k in range(places):
+                    p = k * step
+                    root = self.degree(row[min(len(row) - 1, int(p * 2))], 3) - 12
+                    accent = k in accents or k == 0
+                    if kind == "long":
+                        if p % 2 == 0:
+                            for pitch in (root, root + 7, root + 12):
+                                self.note(start + bar * m + p, 1.95, pitch, 96, channel)
+                    elif accent:
+                        tone = root + (steps[(bar % 2) * places + k] if kind == "pattern" else 0)
+                        for pitch in (tone, tone + 7, tone + 12):
+                            self.note(start + bar * m + p, step * 1.9, pitch, 104, channel)
+                    elif kind == "eighths" or (kind == "gallop" and (p % 1) != 0.25) or (kind == "pattern" and self.chance(0.6)):
+                        for pitch in (root, root + 7):
+                            self.note(start + bar * m + p, step * 0.5, pitch, 84, channel)
+
+        return play
+
+    def song_layers(self):
+        r = self.r
+        heavy = self.style in ("rock", "metal", "punk")
+        out = {}
+        drums = self.song_drums()
+        if drums:
+            out["drums"] = drums
+            if self.chance(0.3):
+                out["drums2"] = self.song_drums() or drums
+        out["bass"] = self.bass()
+        if heavy or self.chance(0.1):
+            out["riff"] = self.chug()
+            if self.chance(0.5):
+                out["riff2"] = self.chug()
+        for name, p, make in [
+            ("comp", 0.45 if heavy else 0.95, lambda: self.comp([24, 25, 25, 26, 27, 28, 29] if self.style in ("folk", "country", "rock") else KEYS + GUITARS)),
+            ("comp2", 0.4, lambda: self.comp(KEYS + GUITARS + [80, 81, 90], r.choice([4, 5]))), ("pad", 0.4, self.pad),
+            ("lead", 0.75, lambda: self.melody(LEADS + [52, 53, 54, 85, 30, 29, 65, 66, 40])), ("counter", 0.2, lambda: self.melody(LEADS + PADS, 4, 0.35)),
+        ]:
+            if self.chance(p):
+                out[name] = make()
+        return out
+
+    # --- the frame of a piece, otherwise ---------------------------------------------------
     def frame(self, family):
         r = self.r
         metres = {
@@ -676,9 +865,13 @@ class Composer:
 
     def write(self):
         r = self.r
-        family = self.weighted([("band", 42), ("classical", 20), ("solo", 14), ("ambient", 9), ("game", 15)])
-        self.frame(family)
-        layers = self.layers(family)
+        families = [("song", 62), ("band", 8), ("classical", 13), ("solo", 7), ("ambient", 3), ("game", 7)] if self.songs else [("band", 42), ("classical", 20), ("solo", 14), ("ambient", 9), ("game", 15)]
+        family = self.weighted(families)
+        if family == "song":
+            self.song_frame()
+        else:
+            self.frame(family)
+        layers = self.song_layers() if family == "song" else self.layers(family)
         sections = self.plan(r.uniform(45, 85))
         names = list(layers)
         materials = {}
@@ -712,6 +905,9 @@ class Composer:
                 else:
                     layers[name](at, bars, chords, loud, True)
             letters.append((letter, at))
+            self.phrase_starts += [at + bar * self.metre for bar in range(0, bars, 4)]
+            rows = [row for bar in range(bars) for row in chords[bar % len(chords)]]
+            self.chord_changes += [at + slot / 2 for slot in range(len(rows)) if slot == 0 or rows[slot] != rows[slot - 1]]
             previous = letter
             at += bars * self.metre
         end = at
@@ -740,7 +936,7 @@ class Composer:
     def times(self, beats):
         """Seconds of every beat from -pickup to beats, by the tempo of this player."""
         r = self.r
-        drift = self.weighted([("none", 45), ("slow", 22), ("wander", 20), ("rubato", 7), ("change", 2), ("jump", 4)])
+        drift = self.weighted([("none", 62), ("slow", 14), ("wander", 21), ("jump", 3)]) if self.style else self.weighted([("none", 45), ("slow", 22), ("wander", 20), ("rubato", 7), ("change", 2), ("jump", 4)])
         if drift == "rubato" and self.bpm > 150:
             drift = "wander"
         step = 60 / self.bpm
@@ -798,9 +994,11 @@ def compose(seed):
         return head_s + times[index] + (times[index + 1] - times[index]) * (inside + over)
 
     human = r.choice([0, 0.002, 0.006, 0.010])
+    # Players who rush or drag, each in their own way; the drummer keeps the beat.
+    lag = {channel: r.gauss(0, 0.007) if c.style and channel != 9 else 0.0 for channel in range(16)} if c.songs else dict.fromkeys(range(16), 0.0)
     notes = []
     for beat, length, pitch, velocity, channel in c.notes:
-        start = max(0.0, warp(beat) + (r.gauss(0, human) if human else 0))
+        start = max(0.0, warp(beat) + lag[channel] + (r.gauss(0, human) if human else 0))
         notes.append((start, max(start + 0.05, warp(beat + length)), pitch, velocity, channel))
     notes.sort()
     grid = [head_s + t for t in times[: beats + offset]]
@@ -808,6 +1006,7 @@ def compose(seed):
     truth = {
         "seed": seed, "family": family, "metre": c.metre, "compound": c.compound, "bpm": c.bpm, "ending": ending,
         "beats": grid, "downbeats": grid[first_bar :: c.metre], "sections": [[letter, grid[first_bar + at]] for letter, at in letters],
+        "style": c.style, "chords": [warp(beat) for beat in c.chord_changes], "phrases": [warp(beat) for beat in c.phrase_starts],
         "end_s": grid[-1] if ending in ("hit", "last") else head_s + times[beats + offset], "programs": c.programs, "key": c.key % 12,
     }
     return notes, truth

@@ -1,14 +1,15 @@
 """Trains the network of crates/core/src/reading/activations.rs and writes its weights.
 
-    python tools/reading/train.py DATA OUT.bin [minutes]    # DATA: made by render.py
-
-The weights in the tree come from seeds 0 to 531 and 28 minutes on two cores, shared with other work.
+    python tools/reading/train.py OUT.bin MINUTES DATA [DATA ...]    # DATA: made by render.py or recordings.py
 
 Needs jax, optax and numpy from PyPI. Every eighth piece is held back; the table printed is about
 those. OUT.bin holds little-endian 32-bit floats in the order of `shapes`; OUT.check.json holds
-outputs for a made-up input, which a test of the core compares with.
+outputs for a made-up input, which a test of the core compares with. OUT.state is where it stood:
+stopped and started again with the same OUT it goes on to MINUTES in all. What the weights in the
+tree learned from, and how long, stands in CREDITS.md beside this file.
 """
 import json
+import pickle
 import sys
 import time
 from pathlib import Path
@@ -30,7 +31,10 @@ class Size(NamedTuple):
     first_bias: list  # of the outputs: about how rare what they tell is
 
 
-BEATS = Size(48, 10, 32, [-2.5, -3.5])
+# What the network says of each frame, with the weight of its loss. Only grids say where beats are; what comes
+# after is free wherever music is rendered from notes, and lets the first two hear what they rest on.
+OUTPUTS = {"beats": 1.0, "downbeats": 1.6, "kick": 0.3, "snare": 0.3, "cymbal": 0.2, "bass": 0.3, "chords": 0.5, "attack": 0.3, "phrases": 0.6}
+BEATS = Size(64, 10, 32, [-2.5, -3.5, -2.5, -2.5, -2.5, -2.5, -4.0, -1.5, -5.0])
 
 
 def shapes(size):
@@ -91,9 +95,33 @@ def targets(times, frames):
 
 
 def loss_of(weights, x, y, mask, keep):
-    logits = network(weights, x, keep)
-    cost = optax.sigmoid_binary_cross_entropy(logits, y) * jnp.array([1.0, 1.6])
-    return (cost * mask[..., None]).sum() / mask.sum()
+    """Mean over the frames of `mask` (batch, frames, outputs); an output that a piece says nothing of is masked."""
+    cost = optax.sigmoid_binary_cross_entropy(network(weights, x, keep), y) * jnp.array(list(OUTPUTS.values()))
+    return (cost * mask).sum() / mask[..., 0].sum()
+
+
+def stretched(x, chance):
+    """What brings frames from the start of `x` to another tempo (a sixth either way at most), and how many frames it takes for a crop."""
+    if chance.random() > 0.4:
+        return lambda part: part[:CROP], CROP
+    speed = float(np.exp(chance.uniform(-0.16, 0.16)))
+    count = min(len(x), int(CROP * speed))
+    at = np.arange(min(CROP, int(count / speed))) * speed
+    low = np.minimum(at.astype(int), count - 1)
+    high, share = np.minimum(low + 1, count - 1), (at - low)[:, None]
+    near = np.round(at).astype(int).clip(0, count - 1)
+
+    def resampled(part):
+        part = part[:count]
+        # Marks are rare: each stays one, wherever its frame goes.
+        if part.shape[1] != INPUTS:
+            out = part[near].copy()
+            frames, outputs = np.nonzero(part == 1)
+            out[np.round(frames / speed).astype(int).clip(0, len(out) - 1), outputs] = 1
+            return out
+        return part[low] * (1 - share) + part[high] * share
+
+    return resampled, count
 
 
 def augment(x, chance):
@@ -131,16 +159,16 @@ def peaks(p, threshold):
 
 
 def main():
-    data, out = Path(sys.argv[1]), Path(sys.argv[2])
-    minutes = float(sys.argv[3]) if len(sys.argv) > 3 else 30
+    out, minutes = Path(sys.argv[1]), float(sys.argv[2])
     pieces = []
-    for path in sorted(data.glob("*.json"), key=lambda p: int(p.stem)):
+    for path in sorted((p for folder in sys.argv[3:] for p in Path(folder).glob("*.json")), key=lambda p: p.stem):
         truth = json.loads(path.read_text())
         x = np.load(path.with_suffix(".npy"))
-        y = np.stack([targets(truth["beats"], len(x)), targets(truth["downbeats"], len(x))], 1)
+        known = {**truth.get("told", {}), **{n: truth[n] for n in ("beats", "downbeats", "chords", "phrases") if n in truth}}
+        y = np.stack([targets(known.get(n, []), len(x)) for n in OUTPUTS], 1).astype(np.float16)
         # What comes after the last beat is a ring-out: whether it still beats is nobody's guess.
-        mask = (np.arange(len(x)) / FRAMES_PER_S < truth["end_s"] + 0.1).astype(np.float32)
-        pieces.append((truth, x, y, mask))
+        mask = (np.arange(len(x)) / FRAMES_PER_S < truth["end_s"] + 0.1)[:, None] & np.array([n in known for n in OUTPUTS])
+        pieces.append((truth, x, y, mask.astype(np.float16)))
     held = [p for k, p in enumerate(pieces) if k % 8 == 7]
     learn = [p for k, p in enumerate(pieces) if k % 8 != 7]
     print(f"{len(learn)} pieces to learn from, {len(held)} held back", flush=True)
@@ -152,17 +180,15 @@ def main():
     key = jax.random.PRNGKey(2)
 
     def batch():
-        xs, ys, ms = [], [], []
+        rows = []
         for index in chance.integers(0, len(learn), BATCH):
             _, x, y, mask = learn[index]
-            at = chance.integers(0, max(1, len(x) - CROP + 200)) - 100 if len(x) > CROP else 0
-            at = max(0, min(at, max(0, len(x) - CROP)))
-            part = augment(x[at : at + CROP].astype(np.float32), chance)
-            pad = CROP - len(part)
-            xs.append(np.pad(part, ((0, pad), (0, 0))))
-            ys.append(np.pad(y[at : at + CROP], ((0, pad), (0, 0))))
-            ms.append(np.pad(mask[at : at + CROP], (0, pad)))
-        return np.stack(xs), np.stack(ys), np.stack(ms)
+            at = max(0, min(chance.integers(0, max(1, len(x) - CROP + 200)) - 100, len(x) - CROP))
+            resampled, count = stretched(x[at:], chance)
+            part = [np.asarray(resampled(p[at : at + count].astype(np.float32))) for p in (x, y, mask)]
+            part[0] = augment(part[0], chance)
+            rows.append([np.pad(p, ((0, CROP - len(p)), (0, 0))) for p in part])
+        return tuple(np.stack(column).astype(np.float32) for column in zip(*rows))
 
     peak_rate = 2.5e-3
     optimiser = optax.chain(optax.clip_by_global_norm(1.0), optax.inject_hyperparams(optax.adamw)(learning_rate=peak_rate, weight_decay=1e-4))
@@ -176,8 +202,13 @@ def main():
         return optax.apply_updates(weights, change), state, loss
 
     apply = jax.jit(network)
-    mean = weights
-    steps = 0
+    mean, steps, before = weights, 0, 0.0
+    stood = out.with_suffix(".state")
+    if stood.exists():
+        weights, state, mean, steps, before = jax.tree.map(jnp.asarray, pickle.loads(stood.read_bytes()))
+        steps, before, key = int(steps), float(before), jax.random.PRNGKey(2 + int(steps))
+        chance = np.random.default_rng(1 + steps)
+        print(f"going on after {before / 60:.0f} minutes, {steps} steps", flush=True)
 
     def judge(weights):
         rows = {}
@@ -185,14 +216,15 @@ def main():
             size = -(-len(x) // 1024) * 1024
             p = 1 / (1 + np.exp(-np.asarray(apply(weights, np.pad(x.astype(np.float32), ((0, size - len(x)), (0, 0)))[None])[0, : len(x)])))
             end = truth["end_s"] + 0.1
-            row = [f_measure(truth[n], [t for t in peaks(p[:, k], l) if t < end]) for k, (n, l) in enumerate((("beats", 0.35), ("downbeats", 0.3)))]
-            rows.setdefault(truth["family"], []).append(row)
+            row = [f_measure(truth[n], [t for t in peaks(p[:, k], l) if t < end]) for k, (n, l) in enumerate((("beats", 0.35), ("downbeats", 0.3))) if n in truth]
+            row += [0.0] * (2 - len(row))
+            rows.setdefault(truth.get("style") or truth["family"], []).append(row)
             rows.setdefault("all", []).append(row)
         return "  ".join(f"{n} {np.mean(r, 0)[0]:.3f}/{np.mean(r, 0)[1]:.3f}" for n, r in sorted(rows.items()))
 
     report = start
     losses = []
-    while (spent := time.time() - start) < minutes * 60:
+    while (spent := before + time.time() - start) < minutes * 60:
         progress = spent / (minutes * 60)
         rate = peak_rate * min(1, (steps + 1) / 200) * (1 - progress) ** 1.0 + 1e-5
         key, sub = jax.random.split(key)
@@ -205,6 +237,7 @@ def main():
             report = time.time()
             print(f"{spent / 60:5.1f} min  {steps} steps ({steps / per_epoch:.1f} rounds)  loss {np.mean(losses[-200:]):.4f}  {judge(mean)}", flush=True)
             save(mean, BEATS, out)
+            stood.write_bytes(pickle.dumps(jax.tree.map(np.asarray, (weights, state, mean, steps, spent))))
     print(f"end: {steps} steps  loss {np.mean(losses[-200:]):.4f}  {judge(mean)}")
     save(mean, BEATS, out)
 

@@ -68,19 +68,33 @@ fn between(classes: &[[f32; 12]], at: f64) -> [f32; 12] {
     std::array::from_fn(|c| a[c] + share * (b[c] - a[c]))
 }
 
-/// Channels of the network, its residual layers, the channels of its head, and its outputs: a
-/// beat, and the first beat of a bar.
-const WIDTH: usize = 48;
+/// Channels of the network, its residual layers, the channels of its head, and what it says of a
+/// frame, in the order of `tools/reading/train.py`.
+const WIDTH: usize = 64;
 const LAYERS: usize = 10;
 const HEAD: usize = 32;
-const OUTPUTS: usize = 2;
+const OUTPUTS: usize = 9;
 
-/// How likely each frame is a beat, and the first beat of a bar, as probabilities.
+/// How likely each frame is a beat, the first beat of a bar and so on, as probabilities.
 pub struct Activations {
     /// Of a beat.
     pub beat: Vec<f32>,
     /// Of the first beat of a bar.
     pub downbeat: Vec<f32>,
+    /// Of a bass drum.
+    pub kick: Vec<f32>,
+    /// Of a snare drum, a clap or a stick on the rim.
+    pub snare: Vec<f32>,
+    /// Of a cymbal.
+    pub cymbal: Vec<f32>,
+    /// Of a low note that begins.
+    pub bass: Vec<f32>,
+    /// Of another chord.
+    pub chord: Vec<f32>,
+    /// Of any note that begins.
+    pub attack: Vec<f32>,
+    /// Of the first beat of a phrase.
+    pub phrase: Vec<f32>,
 }
 
 /// The weights, written by `tools/reading/train.py`.
@@ -93,8 +107,16 @@ impl Activations {
     pub fn of(inputs: &[f32]) -> Self {
         let weights = network::weights(WEIGHTS);
         let logits = BeatNetwork::new(&weights, INPUTS, LAYERS).logits(inputs);
-        let of = |k: usize| logits.iter().map(|l| probability(l[k])).collect();
-        Self { beat: of(0), downbeat: of(1) }
+        let [beat, downbeat, kick, snare, cymbal, bass, chord, attack, phrase] = std::array::from_fn(|k| logits.iter().map(|l| probability(l[k])).collect());
+        Self { beat, downbeat, kick, snare, cymbal, bass, chord, attack, phrase }
+    }
+
+    /// What is heard where only beats and first beats are: for tests.
+    #[cfg(test)]
+    pub fn of_beats(beat: Vec<f32>, downbeat: Vec<f32>) -> Self {
+        let silent = vec![0.0; beat.len()];
+        let [kick, snare, cymbal, bass, chord, attack, phrase] = std::array::from_fn(|_| silent.clone());
+        Self { beat, downbeat, kick, snare, cymbal, bass, chord, attack, phrase }
     }
 }
 

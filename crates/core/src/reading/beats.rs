@@ -421,7 +421,7 @@ mod tests {
     #[test]
     fn a_piece_made_to_a_clock_does_not_slide_to_its_off_beats() {
         // A beat a second for two minutes; in the first the off-beats are heard better than the beats.
-        let mut heard = Activations { beat: vec![0.01; 6000], downbeat: vec![0.01; 6000] };
+        let mut heard = Activations::of_beats(vec![0.01; 6000], vec![0.01; 6000]);
         for k in 0..119 {
             let (on, off) = if k < 60 { (0.4, 0.7) } else { (0.8, 0.3) };
             (heard.beat[50 * k], heard.beat[50 * k + 25]) = (on, off);
@@ -436,7 +436,7 @@ mod tests {
         assert_eq!(off(&clocked), 0, "{:?}", clocked.beats_s);
         // A tempo that grows steadily is no clock.
         let mut at = 10.0;
-        let mut growing = Activations { beat: vec![0.01; 6000], downbeat: vec![0.01; 6000] };
+        let mut growing = Activations::of_beats(vec![0.01; 6000], vec![0.01; 6000]);
         for k in 0..150 {
             growing.beat[at as usize] = 0.9;
             at += 40.0 - 0.06 * f64::from(k);

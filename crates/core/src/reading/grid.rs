@@ -1,9 +1,10 @@
 //! The grid of a bed: its beats in bars, and the other ways in which it could be counted.
 
 use super::activations::{Activations, frame_of};
-use super::beats::{self, BeatPath, interpolate};
-use super::correct::{Correction, Recount};
+use super::beats::{self, interpolate};
+use super::correct::{Correction, Recount, correct_grid};
 use super::features::BeatFeatures;
+use super::level::{self, Candidate};
 use super::metre::{self, Bars};
 use crate::SAMPLE_RATE_HZ;
 use serde::{Deserialize, Serialize};
@@ -80,7 +81,9 @@ const LEAST_LIKELIHOOD: f32 = 0.02;
 
 /// What a bed is counted from.
 pub struct Counter<'a> {
-    /// What the network heard.
+    /// What the network listened to.
+    pub inputs: &'a [f32],
+    /// What it heard.
     pub heard: &'a Activations,
     /// Onset frames that hold music.
     pub span: (usize, usize),
@@ -88,10 +91,6 @@ pub struct Counter<'a> {
     pub features: &'a dyn Fn(&[f64]) -> Vec<BeatFeatures>,
 }
 
-/// Where people tap when nothing else decides (cf. Moelants 2002, "Preferred tempo reconsidered").
-const PREFERRED_BPM: f64 = 110.0;
-/// Share of the score that an octave away from it costs.
-const PREFERENCE: f32 = 0.05;
 /// How much accents count beside the log-odds of the network.
 const ACCENTS: f32 = 0.6;
 
@@ -114,37 +113,29 @@ struct Counted {
     beats_s: Vec<f64>,
     odds: Vec<f32>,
     bars: Bars,
-    score: f32,
 }
 
 impl Counter<'_> {
     /// The likeliest grid and the others, likeliest first.
     pub fn grids(&self) -> (Grid, Vec<SecondOpinion>) {
-        let earned = |path: &BeatPath| {
-            let score = path.score + metre::earned(&metre::first_beat_odds(&path.beats_s, self.heard));
-            let octaves = (beats::tempo(&path.beats_s) / PREFERRED_BPM).log2() as f32;
-            score - score.abs() * PREFERENCE * octaves * octaves
-        };
-        let mut all: Vec<(f32, BeatPath)> = beats::paths(self.heard, self.span).into_iter().map(|path| (earned(&path), path)).collect();
-        all.sort_by(|a, b| b.0.total_cmp(&a.0));
-        let mut all = all.into_iter();
-        let Some((score, path)) = all.next() else { return (Grid { metre: 4, ..Grid::default() }, Vec::new()) };
-        let best = self.count(beats::to_a_clock(path, self.heard, self.span).beats_s, score);
-        let opinions = self.opinions(&best, all);
-        let beat_doubt = opinions.iter().filter(|o| tells_beats(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
-        let bar_doubt = opinions.iter().filter(|o| !tells_beats(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
+        let mut all = level::candidates(self.heard, self.inputs, self.span);
+        if all.is_empty() {
+            return (Grid { metre: 4, ..Grid::default() }, Vec::new());
+        }
+        let likeliest = all.remove(0);
+        let best = self.count(likeliest.beats_s);
         let mut grid = self.grid(&best);
-        grid.beat_confidence *= 1.0 - 0.7 * beat_doubt;
-        grid.bar_confidence *= 1.0 - 0.7 * bar_doubt;
-        grid.beat_confidence = chance(&BEATS_RIGHT, grid.beat_confidence);
-        grid.bar_confidence = chance(&BARS_RIGHT, grid.bar_confidence);
+        let opinions = self.opinions(&best, &grid, likeliest.likelihood, &all);
+        let bar_doubt = opinions.iter().filter(|o| !tells_beats(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
+        grid.beat_confidence = chance(&BEATS_RIGHT, likeliest.likelihood);
+        grid.bar_confidence = chance(&BARS_RIGHT, grid.bar_confidence * (1.0 - 0.7 * bar_doubt));
         (grid, opinions)
     }
 
     /// Beats in bars, by what the network says and by how the beats sound.
-    fn count(&self, beats_s: Vec<f64>, score: f32) -> Counted {
+    fn count(&self, beats_s: Vec<f64>) -> Counted {
         let odds = self.odds(&beats_s);
-        Counted { bars: metre::find(&odds), beats_s, odds, score }
+        Counted { bars: metre::find(&odds), beats_s, odds }
     }
 
     fn odds(&self, beats_s: &[f64]) -> Vec<f32> {
@@ -152,26 +143,18 @@ impl Counter<'_> {
         metre::first_beat_odds(beats_s, self.heard).iter().zip(accents).map(|(odds, accent)| odds + ACCENTS * accent).collect()
     }
 
-    fn opinions(&self, best: &Counted, others: impl Iterator<Item = (f32, BeatPath)>) -> Vec<SecondOpinion> {
-        let tempo_bpm = beats::tempo(&best.beats_s);
-        // A tenth of what the best one earned is a clear lead.
-        let likelihood = |lost: f32| 1.0 / (1.0 + (lost / (0.04 * best.score.abs() + 3.0)).exp());
-        // Searches around two tempi may end on the same beats.
-        let mut seen = vec![tempo_bpm];
-        let by_tempo = others.filter_map(|(score, other)| {
+    /// What else could be meant, where one correction leads to it; `sure` is how likely the best one is.
+    fn opinions(&self, best: &Counted, grid: &Grid, sure: f32, others: &[Candidate]) -> Vec<SecondOpinion> {
+        let tempo_bpm = grid.tempo_bpm;
+        let by_level = others.iter().filter(|other| other.likelihood >= LEAST_LIKELIHOOD).filter_map(|other| {
             let bpm = beats::tempo(&other.beats_s);
-            if bpm <= 0.0 || seen.iter().any(|s| (bpm / s - 1.0).abs() < 0.06) {
-                return None;
-            }
-            seen.push(bpm);
-            let ratio = bpm / tempo_bpm;
-            let correction = match ratio {
-                1.9..2.1 => Correction::DoubleTempo,
-                0.475..0.525 => Correction::HalfTempo,
-                _ => Correction::Tempo { bpm: bpm.round() },
-            };
-            Some(SecondOpinion { correction, tempo_bpm: bpm, metre: best.bars.metre, likelihood: likelihood(best.score - score) })
+            let ways = [Correction::DoubleTempo, Correction::HalfTempo, Correction::OffBeats, Correction::Tempo { bpm: bpm.round() }];
+            let leads_there = |way: &Correction| level::same(&correct_grid(grid.clone(), std::slice::from_ref(way), self).beats_s, &other.beats_s);
+            let correction = ways.into_iter().find(leads_there)?;
+            Some(SecondOpinion { correction, tempo_bpm: bpm, metre: best.bars.metre, likelihood: other.likelihood / (other.likelihood + sure) })
         });
+        // What a bar more or less earns is a clear lead.
+        let likelihood = |lost: f32| 1.0 / (1.0 + (lost / (0.04 * best.bars.score.abs() + 3.0)).exp());
         let odds = &best.odds;
         let metre = best.bars.metre;
         let first = best.bars.downbeats.first().copied().unwrap_or(0);
@@ -185,7 +168,7 @@ impl Counter<'_> {
             let score = metre::only(odds, beats as usize).score;
             SecondOpinion { correction: Correction::Metre { beats }, tempo_bpm, metre: beats, likelihood: likelihood(best.bars.score - score) }
         });
-        let mut all: Vec<SecondOpinion> = by_tempo.chain(by_phase).chain(by_metre).filter(|o| o.likelihood >= LEAST_LIKELIHOOD).collect();
+        let mut all: Vec<SecondOpinion> = by_level.chain(by_phase).chain(by_metre).filter(|o| o.likelihood >= LEAST_LIKELIHOOD).collect();
         all.sort_by(|a, b| b.likelihood.total_cmp(&a.likelihood));
         all.truncate(OPINIONS);
         all
@@ -215,7 +198,7 @@ impl Recount for Counter<'_> {
         let path = beats::path_near(self.heard, self.span, bpm, taps_s)?;
         // Who taps says how the tempo moves.
         let path = if taps_s.is_empty() { beats::to_a_clock(path, self.heard, self.span) } else { path };
-        Some(self.grid(&self.count(path.beats_s, path.score)))
+        Some(self.grid(&self.count(path.beats_s)))
     }
 
     fn in_bars_of(&self, grid: Grid, beats: u32) -> Grid {

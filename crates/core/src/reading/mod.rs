@@ -5,6 +5,7 @@
 //! |---|---|
 //! | `spectra` | one pass over the sound: band flux, mel bands, pitch classes |
 //! | `beats` | tempo and beats, by dynamic programming over an onset strength |
+//! | `level` | which way to count people would choose: half, same, double, on or off the beat |
 //! | `metre` | beats in a bar and where bars begin |
 //! | `features` | what a beat sounds like |
 //! | `bars` | what a bar is like, phrases, builds |
@@ -29,6 +30,7 @@ mod edges;
 mod features;
 mod grid;
 mod key;
+mod level;
 mod likeness;
 mod metre;
 mod network;
@@ -201,6 +203,13 @@ pub fn bar_line_features(inputs: &[f32], bar_lines_s: &[f64]) -> Vec<[f32; secti
     sections::features::of_bar_lines(inputs, bar_lines_s)
 }
 
+/// The ways in which a bed could be counted, as beats in seconds and what tells them apart, for
+/// `tools/reading/level.py`; `inputs` as [`network_inputs`] gives them.
+pub fn level_candidates(inputs: &[f32]) -> Vec<(Vec<f64>, [f32; level::FEATURES])> {
+    let span = (0, 2 * inputs.len() / activations::INPUTS);
+    level::candidates(&activations::Activations::of(inputs), inputs, span).into_iter().map(|c| (c.beats_s, c.features)).collect()
+}
+
 /// Reads a bed.
 ///
 /// Any sound is read; silence and less than two seconds of sound get no beats, no sections and
@@ -232,7 +241,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     let inputs = activations::inputs(&onsets, &harmony);
     let heard = activations::Activations::of(&inputs);
     let features_of = |beats_s: &[f64]| features::of_beats(beats_s, &onsets, &harmony, edges.powers());
-    let counter = Counter { heard: &heard, span: edges.music_span_frames(), features: &features_of };
+    let counter = Counter { inputs: &inputs, heard: &heard, span: edges.music_span_frames(), features: &features_of };
     let (grid, second_opinions) = counter.grids();
     let grid = correct::correct_grid(grid, corrections, &counter).within(source.len_samples());
     let ending = correct::correct_ending(edges.ending(&grid.beats_s), corrections);

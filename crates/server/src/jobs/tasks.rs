@@ -66,9 +66,6 @@ async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) 
     tokio::task::spawn_blocking(work).await.map_err(|cause| TaskError::Problem(Problem::internal(cause)))
 }
 
-/// A guess that is at least this likely is believed against what the file was brought in as.
-const SURE: f32 = 0.8;
-
 /// Runs a job's task to its end.
 ///
 /// # Errors
@@ -155,18 +152,13 @@ async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), T
     Ok(())
 }
 
-/// The first bed that is read becomes the bed of a cut without one; others are compared. What is
-/// surely no music waits until somebody says what it is.
+/// The first bed that is read becomes the bed of a cut without one; others are compared. Whatever it was taken for:
+/// who dropped it on the beds meant a bed, unless they say otherwise.
 async fn use_first_bed(app: &App, id: Uuid, hash: &str, what: &str) -> Result<(), TaskError> {
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
-    let recognised = sounds::sound(&app.pool, hash).await?.and_then(|s| s.recognised());
     let candidate = cut.setup.candidates.iter().find(|c| c.hash == hash);
     let Some(candidate) = candidate else { return Ok(()) };
-    let music = match (candidate.kind_by_hand, recognised) {
-        (Some(kind), _) => kind == Kind::Music,
-        (None, Some(r)) => r.kind == Kind::Music || r.confidence < SURE,
-        (None, None) => true,
-    };
+    let music = candidate.kind_by_hand.is_none_or(|kind| kind == Kind::Music);
     if !music || cut.setup.bed.as_ref().is_some_and(|bed| bed.hash != hash) {
         return Ok(queue::add_once(&app.pool, id, &Task::Compare).await?);
     }
@@ -180,15 +172,11 @@ async fn use_first_bed(app: &App, id: Uuid, hash: &str, what: &str) -> Result<()
     Ok(())
 }
 
-/// Lays a take that has just been read. A file that is surely music waits for a word.
+/// Lays a take that has just been read.
 async fn lay_new_take(app: &App, id: Uuid, hash: &str, what: &str) -> Result<(), TaskError> {
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
     let Some(take) = cut.setup.takes.into_iter().find(|t| t.hash == hash) else { return Ok(()) };
     let Some(reading) = sounds::speech_reading(&app.pool, hash).await? else { return Ok(()) };
-    let recognised = sounds::sound(&app.pool, hash).await?.and_then(|s| s.recognised());
-    if take.origin == TakeOrigin::File && recognised.is_some_and(|r| r.kind == Kind::Music && r.confidence >= SURE) {
-        return Ok(());
-    }
     replan(app, id, what, |cut| lay_take(&mut cut.setup.pieces, &take, reading.length_samples, &reading.phrases, None)).await?;
     Ok(())
 }

@@ -105,7 +105,7 @@ function note(candidate: CandidateView, event: Event) {
           <small v-if="candidate.chosen" class="hand"> is the bed</small>
           <div class="soft">
             <template v-if="!candidate.kind">{{ candidate.lengthS ? 'being recognised' : 'being read' }} …</template>
-            <template v-else-if="candidate.kind === 'music' && candidate.reading">
+            <template v-else-if="candidate.reading">
               {{ clock(candidate.lengthS ?? 0) }},
               {{
                 candidate.reading.tempoBpm

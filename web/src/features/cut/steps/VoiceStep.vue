@@ -191,8 +191,8 @@ useEventListener(
               <button class="plain soft" @click="drop(take.hash, bare(take.name))">take away</button>
             </span>
             <p v-if="take.soundsLike" class="warn">
-              This sounds like {{ take.soundsLike === 'music' ? 'music' : 'a room' }}, so it was not laid on the cut. If
-              it is the narration, use it.
+              This sounds like {{ take.soundsLike === 'music' ? 'music' : 'a room' }}. If it is no narration, take it
+              away and drop it on {{ take.soundsLike === 'music' ? 'Beds' : 'Shape, as an ambience' }}.
             </p>
             <p v-if="take.damaged" class="warn">This file breaks off before its end.</p>
             <p v-if="take.phrases?.length === 0" class="warn">No speech was found in it. Is it the right file?</p>

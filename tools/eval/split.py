@@ -1,0 +1,10 @@
+"""Which pieces of a set choose, and which only judge: every second one of each set, by a hash of the name."""
+import hashlib
+from pathlib import Path
+
+
+def is_for_choosing(truth):
+    """Whether what is tuned may be tuned on the piece of this `.truth.json`."""
+    truth = Path(truth)
+    by_hash = sorted(truth.parent.glob("*.truth.json"), key=lambda p: hashlib.sha1(p.name.encode()).hexdigest())
+    return by_hash.index(truth) % 2 == 0

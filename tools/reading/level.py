@@ -1,0 +1,135 @@
+"""Fits the weights by which crates/core/src/reading/level chooses among ways to count, and writes weights.rs.
+
+    python tools/reading/level.py [--sets FOLDER]... [--composed DATA]... [--judge FOLDER]...
+
+`--sets`: folders of sound files with `.truth.json` beside them (beats), of which those of the choosing half are learned
+from (see tools/eval/split.py); `--composed`: made by render.py. Printed are held-back composed pieces and the reporting
+halves. Needs numpy, scipy and mir_eval from PyPI, and the examples level_candidates and reading_inputs.
+"""
+import argparse
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import mir_eval
+import numpy as np
+from scipy.optimize import minimize
+
+ROOT = Path(__file__).resolve().parents[2]
+sys.path.insert(0, str(ROOT / "tools/eval"))
+from split import is_for_choosing  # noqa: E402
+
+PROGRAMS = Path(os.environ.get("PROGRAMS", ROOT / "target/debug/examples"))
+L2 = 3.0
+
+
+def inputs_of(wav, cache):
+    made = cache / (str(wav).replace("/", "_") + ".f32")
+    if not made.exists():
+        subprocess.run([str(PROGRAMS / "reading_inputs"), str(wav)], check=True)
+        os.replace(f"{wav}.f32", made)
+    return made
+
+
+def ways_of(inputs):
+    return json.loads(subprocess.run([str(PROGRAMS / "level_candidates"), str(inputs)], capture_output=True, text=True, check=True).stdout)["ways"]
+
+
+def piece(name, group, truth, inputs, weight, octave=True):
+    ways = ways_of(inputs)
+    beats = mir_eval.beat.trim_beats(np.array(truth["beats"]), 0)
+    if len(ways) < 2:
+        return None
+    f = np.array([mir_eval.beat.f_measure(beats, np.array(w["beats"]), 0.07) for w in ways])
+    cmlt = np.array([mir_eval.beat.continuity(beats, np.array(w["beats"]))[1] for w in ways])
+    x = np.array([w["features"] for w in ways])
+    return {"name": name, "group": group, "x": x, "f": f, "good": f + 0.2 * cmlt, "weight": weight, "cmlt": cmlt}
+
+
+def loss(w, pieces, z):
+    total, gradient = L2 * float(w @ w) / 2, L2 * w
+    for p, x in zip(pieces, z):
+        s = x @ w
+        s -= s.max()
+        q = np.exp(s) / np.exp(s).sum()
+        right = p["good"] >= p["good"].max() - 0.05
+        total -= p["weight"] * np.log(q[right].sum() + 1e-12)
+        inside = np.where(right, q, 0) / (q[right].sum() + 1e-12)
+        gradient = gradient + p["weight"] * ((q - inside) @ x)
+    return total, gradient
+
+
+def table(label, pieces, z, w):
+    rows = {}
+    for p, x in zip(pieces, z):
+        s = x @ w
+        q = np.exp(s - s.max())
+        q /= q.sum()
+        order = np.argsort(-q)
+        row = (p["f"][order[0]], p["cmlt"][order[0]], float(p["f"].max()), float(p["f"][order[:2]].max() > 0.9), q[order[0]], float(p["f"][order[0]] > 0.9))
+        rows.setdefault(p["group"], []).append(row)
+        rows.setdefault("all", []).append(row)
+    print(f"{label}: F, CMLt, best candidate's F, one of the first two right; said, true")
+    for name, r in sorted(rows.items()):
+        print(f"  {name:14s} {len(r):4d}  " + "  ".join(f"{v:.3f}" for v in np.mean(r, 0)))
+    if "all" in rows:
+        r = np.array(rows["all"])
+        for low, high in ((0, 0.4), (0.4, 0.6), (0.6, 0.75), (0.75, 0.9), (0.9, 0.97), (0.97, 1.01)):
+            own = r[(r[:, 4] >= low) & (r[:, 4] < high)]
+            if len(own):
+                print(f"    said {low:.2f} to {high:.2f}: {len(own):3d} pieces, said {own[:, 4].mean():.2f}, true {own[:, 5].mean():.2f}")
+
+
+def rust(values):
+    return "[" + ", ".join(f"{v:.5g}" if "." in f"{v:.5g}" or "e" in f"{v:.5g}" else f"{v:.5g}.0" for v in values) + "]"
+
+
+def main():
+    parser = argparse.ArgumentParser()
+    for name in ("--sets", "--composed"):
+        parser.add_argument(name, action="append", default=[])
+    parser.add_argument("--cache", default="/tmp/level-inputs")
+    parser.add_argument("--composed-weight", type=float, default=0.35)
+    parser.add_argument("--dry", action="store_true")
+    given = parser.parse_args()
+    cache = Path(given.cache)
+    cache.mkdir(parents=True, exist_ok=True)
+    learn, held, report = [], [], []
+    for folder in given.sets:
+        for path in sorted(Path(folder).glob("*/*.truth.json")):
+            truth = json.loads(path.read_text())
+            if "beats" not in truth:
+                continue
+            wav = path.with_name(path.name.replace(".truth.json", ".wav"))
+            p = piece(path.stem, path.parent.name, truth, inputs_of(wav, cache), 1.0)
+            if p:
+                (learn if is_for_choosing(path) else report).append(p)
+    for folder in given.composed:
+        for k, path in enumerate(sorted(Path(folder).glob("*.json"))):
+            truth = json.loads(path.read_text())
+            raw = cache / f"composed_{path.stem}.f32"
+            if not raw.exists():
+                np.load(path.with_suffix(".npy")).astype("<f4").tofile(raw)
+            p = piece(path.stem, truth.get("style") or truth["family"], truth, raw, given.composed_weight)
+            if p:
+                (held if k % 5 == 4 else learn).append(p)
+    usable = [p for p in learn if p["f"].max() > 0.85]
+    stack = np.concatenate([p["x"] for p in usable])
+    mean, scale = stack.mean(0), stack.std(0) + 1e-6
+    z = lambda pieces: [np.clip((p["x"] - mean) / scale, -4, 4) for p in pieces]
+    w = minimize(loss, np.zeros(stack.shape[1]), args=(usable, z(usable)), jac=True, method="L-BFGS-B").x
+    table("learned from", learn, z(learn), w)
+    table("composed, held back", held, z(held), w)
+    table("reporting half", report, z(report), w)
+    if not given.dry:
+        (ROOT / "crates/core/src/reading/level/weights.rs").write_text(
+            "//! Made by `tools/reading/level.py`; do not edit.\n\nuse super::FEATURES;\n\n"
+            f"/// Means of the features.\npub const MEAN: [f32; FEATURES] = {rust(mean)};\n/// Their standard deviations.\npub const SCALE: [f32; FEATURES] = {rust(scale)};\n"
+            f"/// Weights.\npub const WEIGHTS: [f32; FEATURES] = {rust(w)};\n"
+        )
+
+
+if __name__ == "__main__":
+    main()
