@@ -1,16 +1,18 @@
 """Fits the model that tells music, speech and room sounds apart, and writes weights.rs.
 
-    python tools/kind/train.py FEATURES WORKDIR     # FEATURES: target/debug/examples/kind_features
+    python tools/kind/train.py FEATURES WORKDIR     # FEATURES: target/debug/examples/kind_features; ROOT=where packages are unpacked
 
-Needs numpy, scipy and scikit-learn from PyPI, ffmpeg and espeak-ng, and as material these packages
-of Debian: asterisk-core-sounds-{en,es,fr,it,ru}-wav (speech), asterisk-moh-opsound-wav,
-wesnoth-1.16-music and singularity-music (music), wesnoth-1.16-data and minetest-data (room
-sounds). Further speech is spoken by espeak-ng, further room sounds are made here from noise.
-A third of the files is held back by a hash of their names; the table at the end is about those.
+Needs numpy, scipy, scikit-learn, soundfile and pyfluidsynth from PyPI, ffmpeg and espeak-ng, what tools/reading/render.py needs, and
+as material these packages of Debian: asterisk-core-sounds-{en,es,fr,it,ru}-wav (speech), asterisk-moh-opsound-wav,
+wesnoth-1.16-music, singularity-music, supertux-data, hedgewars-data, widelands-data, megaglest-data, enigma-data (music),
+wesnoth-1.16-data and minetest-data (room sounds). Further speech is spoken by espeak-ng, further room sounds are made here from
+noise, further music (metal, choirs, solo instruments, drones) is composed. A third of the files is held back by a hash of their
+names. What judges besides, and teaches nothing: JUDGES.
 """
 import glob
 import hashlib
 import json
+import os
 import random
 import subprocess
 import sys
@@ -18,11 +20,24 @@ from pathlib import Path
 
 import numpy as np
 from scipy.io import wavfile
-from scipy.signal import butter, fftconvolve, sosfilt
-from sklearn.linear_model import LogisticRegression
+from scipy.signal import butter, fftconvolve, resample_poly, sosfilt
+from sklearn.neural_network import MLPClassifier
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "reading"))
+from compose import compose  # noqa: E402
+from render import play, play_song  # noqa: E402
 
 RATE = 48000
+ROOT = os.environ.get("ROOT", "/")
 KINDS = ["music", "speech", "room"]
+HIDDEN = 12
+MUSIC = ["wesnoth-1.16-music", "asterisk-moh-opsound-wav", "singularity-music", "supertux-data", "hedgewars-data", "widelands-data", "megaglest-data", "enigma-data"]
+# What each package holds that only judges; of the sounds those of two seconds and more.
+JUDGES = {
+    "music": ["fretsonfire-songs-muldjord", "fretsonfire-songs-sectoid", "warzone2100-music", "nexuiz-music", "hyperrogue-music", "ufoai-music", "asc-music", "lincity-ng-data", "extremetuxracer-data", "warmux-data/usr/share/games/warmux/music"],
+}
+# Voices of that game, in Czech and English, laid out as talk.
+JUDGING_VOICES = "fillets-ng-data/usr/share/games/fillets-ng/sound"
 TEXTS = {
     "en-gb": "The last pin went in on a Sunday. We carried it up the ladder in pieces, and nobody dared to speak. Then the rain came over the square.",
     "en-us": "Good morning. Today we look at three ways of repairing a wooden chair, without glue and without nails. First, look at the legs.",
@@ -66,7 +81,7 @@ def dress(x, chance, noise=True):
 
 
 def speech_from_prompts(folder, chance):
-    files = sorted(glob.glob(f"{folder}/**/*.wav", recursive=True))
+    files = sorted(p for end in ("wav", "ogg") for p in glob.glob(f"{folder}/**/*.{end}", recursive=True))
     out = []
     while sum(map(len, out)) < 25 * RATE:
         voice = load(chance.choice(files), 8)
@@ -152,23 +167,52 @@ def babble(workdir, chance):
     return fftconvolve(total, np.exp(-np.arange(RATE // 2) / 6000) * np.random.default_rng(1).standard_normal(RATE // 2))[: len(total)]
 
 
+def drone(chance):
+    """Tones that are held for long, some beating, some with noise: the bed of many a film."""
+    rng = np.random.default_rng(chance.randint(0, 1 << 30))
+    t = np.arange(25 * RATE) / RATE
+    base = 440 * 2 ** ((chance.randint(30, 60) - 69) / 12)
+    out = np.zeros(len(t))
+    for step in chance.sample([0, 7, 12, 15, 16, 19, 24, 31], chance.randint(2, 5)):
+        for detune in (0, chance.uniform(0.001, 0.006)):
+            hz = base * 2 ** (step / 12) * (1 + detune)
+            swell = 0.6 + 0.4 * np.sin(2 * np.pi * chance.uniform(0.02, 0.2) * t + chance.uniform(0, 6))
+            out += swell * sum(rng.uniform(0.2, 1) / h ** chance.uniform(1, 2) * np.sin(2 * np.pi * hz * h * t + rng.uniform(0, 6)) for h in range(1, 8))
+    return out + chance.choice([0, 0.1, 0.5]) * band(rng.standard_normal(len(t)).astype(np.float32), 200, 3000)
+
+
+def long_sounds(packages):
+    """Sounds of a package that are large enough to be pieces."""
+    every = lambda package: (p for end in ("ogg", "wav", "mp3") for p in glob.glob(f"{ROOT}/{package}/**/*.{end}", recursive=True))
+    return sorted(p for package in packages for p in every(package) if os.path.getsize(p) > 500_000)
+
+
 def material(workdir):
     """Yields (kind, name, samples)."""
     chance = random.Random(11)
-    for path in sorted(glob.glob("/usr/share/games/wesnoth/1.16/data/core/music/*.ogg") + glob.glob("/usr/share/asterisk/moh/*.wav") + glob.glob("/usr/share/**/singularity/music/**/*.ogg", recursive=True)):
+    for path in long_sounds(MUSIC):
+        whole = load(path, 80)
         for start in (0, 1):
-            whole = load(path, 80)
             part = whole[start * 40 * RATE :][: 30 * RATE]
             if len(part) > 5 * RATE:
                 yield "music", f"{path}#{start}", dress(part, chance)
-    for folder in sorted(glob.glob("/usr/share/asterisk/sounds/*")):
+    for seed in range(20_000, 20_080):
+        notes, truth = compose(seed)
+        own = random.Random(seed)
+        own_music = play_song(notes, truth["programs"], own) if truth["style"] else play(notes, truth["programs"], "/usr/share/sounds/sf2/FluidR3_GM.sf2", own)
+        at = own.randrange(0, max(1, len(own_music) - 30 * 44_100))
+        part = resample_poly(own_music[at : at + 30 * 44_100], 160, 147)
+        yield "music", f"composed {truth['style'] or truth['family']}#{seed}", dress(part, chance)
+    for take in range(40):
+        yield "music", f"drone#{take}", dress(drone(chance), chance)
+    for folder in sorted(glob.glob(f"{ROOT}/**/asterisk/sounds/*", recursive=True)):
         for take in range(12):
             yield "speech", f"{folder}#{take}", dress(speech_from_prompts(folder, chance), chance)
     for language in sorted(TEXTS):
         for variant in ("", "+f2", "+f5", "+m4", "+m7", "+whisper"):
             voice = speech_from_espeak(language, variant, chance.randint(120, 185), chance.randint(20, 75), workdir)
             yield "speech", f"espeak {language}{variant}", dress(voice, chance)
-    for path in sorted(glob.glob("/usr/share/games/wesnoth/1.16/data/core/sounds/ambient/*.ogg") + glob.glob("/usr/share/**/minetest*/**/sounds/*.ogg", recursive=True)):
+    for path in sorted(glob.glob(f"{ROOT}/**/wesnoth/1.16/data/core/sounds/ambient/*.ogg", recursive=True) + glob.glob(f"{ROOT}/**/minetest*/**/sounds/*.ogg", recursive=True)):
         samples = load(path, 30)
         if len(samples) > 1.5 * RATE:
             yield "room", path, dress(samples, chance)
@@ -186,39 +230,50 @@ def held_back(name):
 def main():
     program, workdir = sys.argv[1], Path(sys.argv[2])
     workdir.mkdir(parents=True, exist_ok=True)
-    rows = []
-    for index, (kind, name, samples) in enumerate(material(workdir)):
-        if len(samples) < RATE:
-            continue
+    def told(samples, index):
         path = workdir / f"{index}.wav"
-        wavfile.write(path, RATE, (samples * 32767).astype(np.int16))
+        wavfile.write(path, RATE, (np.clip(samples, -1, 1) * 32767).astype(np.int16))
         line = subprocess.run([program, str(path)], capture_output=True, text=True, check=True).stdout
         path.unlink()
-        rows.append((kind, name, json.loads(line)["stretches"]))
+        return json.loads(line)["stretches"]
+
+    rows = [(kind, name, told(samples, index)) for index, (kind, name, samples) in enumerate(material(workdir)) if len(samples) >= RATE]
     rows = [r for r in rows if r[2]]
+    judges = [(kind, path, told(load(path, 60), "judge")) for kind, packages in JUDGES.items() for path in long_sounds(packages)]
+    chance = random.Random(12)
+    for folder in sorted(glob.glob(f"{ROOT}/{JUDGING_VOICES}/*/[ec][ns]")):
+        judges.append(("speech", folder, told(dress(speech_from_prompts(folder, chance), chance), "judge")))
     train = [r for r in rows if not held_back(r[1])]
     x = np.array([s for r in train for s in r[2]])
     y = np.array([KINDS.index(r[0]) for r in train for _ in r[2]])
     # Every kind counts the same, and every file of a kind.
     weight = np.array([1 / len(r[2]) / sum(q[0] == r[0] for q in train) for r in train for _ in r[2]])
     mean, scale = x.mean(0), x.std(0)
-    z = np.clip((x - mean) / scale, -4, 4)
-    model = LogisticRegression(C=0.3, max_iter=5000).fit(z, y, sample_weight=weight * len(x))
+    z = lambda values: np.clip((np.array(values) - mean) / scale, -4, 4)
+    # The network has no weights of rows: each row comes as often as it weighs.
+    rng = np.random.default_rng(3)
+    rows_drawn = rng.choice(len(x), 60_000, p=weight / weight.sum())
+    model = MLPClassifier((HIDDEN,), activation="relu", alpha=0.03, max_iter=40, random_state=3).fit(z(x)[rows_drawn], y[rows_drawn])
+    order = [list(model.classes_).index(k) for k in range(3)]
     show = lambda a: "[" + ", ".join(f"{v:.5}" if "." in f"{v:.5}" or "e" in f"{v:.5}" else f"{v:.5}.0" for v in a) + "]"
+    rows_of = lambda a: "[\n" + "".join(f"    {show(row)},\n" for row in a) + "]"
     out = Path(__file__).parents[2] / "crates/core/src/kind/weights.rs"
     out.write_text(
         "//! Made by `tools/kind/train.py`; do not edit.\n\nuse super::FEATURES;\n\n"
+        + f"/// Units between the features and the kinds.\npub const HIDDEN: usize = {HIDDEN};\n"
         + f"/// Means of the features.\npub const MEAN: [f32; FEATURES] = {show(mean)};\n"
         + f"/// Their standard deviations.\npub const SCALE: [f32; FEATURES] = {show(scale)};\n"
-        + f"/// Bias of each kind: music, speech, room.\npub const BIAS: [f32; 3] = {show(model.intercept_)};\n"
-        + "/// Weights of each kind.\npub const WEIGHTS: [[f32; FEATURES]; 3] = [\n" + "".join(f"    {show(c)},\n" for c in model.coef_) + "];\n"
+        + f"/// Weights of each unit.\npub const UNITS: [[f32; FEATURES]; HIDDEN] = {rows_of(model.coefs_[0].T)};\n"
+        + f"/// Bias of each unit.\npub const UNIT_BIAS: [f32; HIDDEN] = {show(model.intercepts_[0])};\n"
+        + f"/// Weights of each kind: music, speech, room.\npub const WEIGHTS: [[f32; HIDDEN]; 3] = {rows_of(model.coefs_[1].T[order])};\n"
+        + f"/// Bias of each kind.\npub const BIAS: [f32; 3] = {show(model.intercepts_[1][order])};\n"
     )
 
     def judge(row):
-        p = model.predict_proba(np.clip((np.array(row[2]) - mean) / scale, -4, 4)).mean(0)
+        p = model.predict_proba(z(row[2])).mean(0)[order]
         return KINDS[int(p.argmax())], p.max()
 
-    for label, part in (("fitted on", train), ("held back", [r for r in rows if held_back(r[1])])):
+    for label, part in (("fitted on", train), ("held back", [r for r in rows if held_back(r[1])]), ("judging packages", [r for r in judges if r[2]])):
         print(f"{label}: {len(part)} files")
         for kind in KINDS:
             own = [r for r in part if r[0] == kind]
@@ -229,4 +284,5 @@ def main():
                     print("    wrong:", r[1], judge(r))
 
 
-main()
+if __name__ == "__main__":
+    main()

@@ -1,6 +1,6 @@
 """Beats of recordings on which independent trackers agree, as a teacher for what nobody wrote down.
 
-    python tools/reading/recordings.py OUT ROOT      # ROOT: where the packages named below are unpacked
+    python tools/reading/recordings.py OUT ROOT [EVERY]      # ROOT: where the packages named below are unpacked; every second one ...
 
 Of the first ninety seconds of each recording the beats of essentia (multi-feature), librosa and the reading of the tree are
 compared; where two of the three are the same (F over .9 at 70 ms, from different makers) and the third does not
@@ -88,6 +88,7 @@ def main():
         for path in sorted(p for end in ("*.ogg", "*.wav", "*.mp3") for p in (root / package).rglob(end)):
             if path.stat().st_size > 600_000:
                 jobs.append((out, path, f"{package}_{path.stem}".replace(" ", "-")))
+    jobs = jobs[:: int(sys.argv[3]) if len(sys.argv) > 3 else 1]
     with ProcessPoolExecutor(int(os.environ.get("WORKERS", "2"))) as pool:
         said = list(pool.map(learn, jobs))
     print({word: said.count(word) for word in sorted(set(said))})

@@ -20,6 +20,8 @@ const LEAST_GOODNESS: f32 = 0.6;
 const DIFFERENT: f32 = 0.15;
 /// Bars less alike than this sound different.
 const ALIKE: f32 = 0.8;
+/// So many fittings may be one passage as it is, beside the first: an editor can cut one out alone.
+const MOST_PASSAGES: usize = 2;
 
 /// What one alternative is after.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -68,21 +70,44 @@ impl Request<'_> {
     }
 
     fn plan(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
-        let planner = Planner::new(self.reading, self.likeness, ask, &self.scene, played, taste);
-        let arrival = planner.sweep(ask.wanted).best(ask.wanted)?;
-        let Some(most) = self.wishes.most_plays.filter(|n| *n > 1) else { return Some(arrival) };
+        let found = self.plan_untiring(ask, taste, played)?;
+        let Some(most) = self.wishes.most_plays.filter(|n| *n > 1) else { return Some(found) };
         // How often a bar was heard is no part of a state: what is heard again is made dearer until it holds.
-        let mut found = arrival;
+        let mut found = found;
         let mut again = taste.again;
         while plays(&found, self.reading.bar_count()).iter().any(|n| *n > most) {
             again = 2.0 * again + 0.5;
             if again > 40.0 {
                 return None;
             }
-            let planner = Planner::new(self.reading, self.likeness, ask, &self.scene, played, Taste { again, ..taste });
-            found = planner.sweep(ask.wanted).best(ask.wanted)?;
+            found = self.cheapest(ask, Taste { again, ..taste }, played)?;
         }
         Some(found)
+    }
+
+    fn cheapest(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
+        Planner::new(self.reading, self.likeness, ask, &self.scene, played, taste).sweep(ask.wanted).best(ask.wanted)
+    }
+
+    /// The cheapest edit in which no passage is heard three times in a row, if there is one that costs little more: a
+    /// splice that is taken twice running is made dearer. What was cut as a loop may go round.
+    fn plan_untiring(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
+        const TRIES: usize = 4;
+        let first = self.cheapest(ask, taste, played)?;
+        if self.reading.is_loop() {
+            return Some(first);
+        }
+        let (mut found, mut dearer) = (first.clone(), ask.clone());
+        for _ in 0..TRIES {
+            let again = running_twice(&found);
+            if again.is_empty() {
+                return Some(found);
+            }
+            dearer.used_joins.extend(again);
+            let Some(next) = self.cheapest(&dearer, taste, played) else { break };
+            found = next;
+        }
+        Some(if running_twice(&found).is_empty() { found } else { first })
     }
 
     /// Sets aside what cannot hold. Gives that as sentences, and the best plan of what is left.
@@ -107,6 +132,12 @@ impl Request<'_> {
         self.wishes = rest;
         (aside, first)
     }
+}
+
+/// The splices that are taken twice running: what lies between is then heard three times in a row.
+fn running_twice(plan: &Arrival) -> Vec<(usize, usize)> {
+    let joins: Vec<(usize, usize)> = plan.runs.windows(2).map(|w| (w[0].1, w[1].0)).collect();
+    joins.windows(2).filter(|w| w[0] == w[1]).map(|w| w[0]).collect()
 }
 
 /// How often each bar is played.
@@ -197,8 +228,10 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         };
         let fitting = exact.fitting(&plan);
         let poor = fitting.splices.iter().any(|s| s.goodness < LEAST_GOODNESS);
+        let passages = found.iter().filter(|f| f.splices.is_empty()).count();
+        let passage = fitting.splices.is_empty() && passages >= MOST_PASSAGES;
         let misses = ask.pins.iter().any(|pin| missed_by(&fitting, pin) > MET_SAMPLES);
-        if !found.is_empty() && (poor || misses || found.iter().any(|other| !differ(other, &fitting, likeness, &ask))) {
+        if !found.is_empty() && (poor || misses || passage || found.iter().any(|other| !differ(other, &fitting, likeness, &ask))) {
             continue;
         }
         let lines: Vec<(i64, usize)> = bar_times(&fitting, &ask).into_iter().map(|(at, bar)| (at as i64 - place.start_samples as i64, bar)).collect();
@@ -211,8 +244,13 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
     }
     // The first stays first: the others pay for a taste of their own.
     found[1..].sort_by(|a, b| a.cost.total_cmp(&b.cost));
-    name_all(&mut found, &ask, &scene);
+    name_all(&mut found, reading, &ask, &scene);
     let far = if which.len() > 1 { advice(&job, &ask, base, &found[0]) } else { None };
+    if which.len() > 1 {
+        let (first, others) = found.split_at_mut(1);
+        first[0].why = why_first(&job, &ask, base, &first[0]);
+        others.iter_mut().for_each(|other| other.why = gives_up(other, &first[0]));
+    }
     for fitting in &mut found {
         let mut notes = aside.clone();
         notes.extend(notes_of(fitting, reading, &ask));
@@ -258,7 +296,7 @@ pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         line_surprises: &reading.line_surprises,
     };
     let made = exact.fitting(&Arrival { start, runs, end, cost: fitting.cost });
-    Fitting { name: fitting.name.clone(), notes: fitting.notes.clone(), ..made }
+    Fitting { name: fitting.name.clone(), why: fitting.why.clone(), notes: fitting.notes.clone(), ..made }
 }
 
 /// Lengths near the wanted one at which the bed ends by itself at its own speed, with no splice
@@ -334,7 +372,6 @@ struct Measured {
     hard: u8,
     level: f32,
     growth: f32,
-    own_order: bool,
     on_cuts: usize,
 }
 
@@ -349,55 +386,92 @@ fn measure(fitting: &Fitting, ask: &Ask, scene: &Scene) -> Measured {
         hard: fitting.worst_splice().unwrap_or(100),
         level: mean(&ranks),
         growth: mean(&ranks[half..]) - mean(&ranks[..half]),
-        own_order: fitting.splices.iter().all(|s| s.enter_bar > s.leave_bar),
         on_cuts: scene.cuts.iter().filter(near).count(),
     }
 }
 
-/// Names every fitting by what sets it apart from the others.
-fn name_all(found: &mut [Fitting], ask: &Ask, scene: &Scene) {
+/// The longest passages between which the opening and the ending stand in a name.
+const NAMED: usize = 2;
+
+/// Sections that are heard for two bars or more, in the order in which they come: "B", "second B", or what somebody
+/// called them; the longest few.
+fn heard_sections(fitting: &Fitting, reading: &Reading, ask: &Ask) -> Vec<String> {
+    let ordinal = |number: usize| match number {
+        0 => String::new(),
+        1 => "second ".into(),
+        2 => "third ".into(),
+        3 => "fourth ".into(),
+        n => format!("{}th ", n + 1),
+    };
+    let of_bar = |bar: usize| reading.sections.iter().position(|s| (s.start_bar..s.end_bar).contains(&bar));
+    let mut passages: Vec<(usize, usize)> = Vec::new();
+    for (_, bar) in bar_times(fitting, ask) {
+        let Some(section) = of_bar(bar) else { continue };
+        match passages.last_mut() {
+            Some(last) if last.0 == section => last.1 += 1,
+            _ => passages.push((section, 1)),
+        }
+    }
+    // What begins or ends a fitting is told by how it begins and ends.
+    let first = usize::from(fitting.start == FittingStart::Top).min(passages.len());
+    let until = passages.len() - usize::from(fitting.end == FittingEnd::OwnEnding && passages.len() > first);
+    let mut inner: Vec<(usize, (usize, usize))> = passages[first..until].iter().copied().enumerate().filter(|p| p.1.1 >= 2).collect();
+    inner.sort_by_key(|p| std::cmp::Reverse(p.1.1));
+    inner.truncate(NAMED);
+    inner.sort_by_key(|p| p.0);
+    let mut words: Vec<String> = inner
+        .into_iter()
+        .map(|(_, (section, _))| {
+            let this = &reading.sections[section];
+            let before = reading.sections[..section].iter().filter(|s| s.label == this.label).count();
+            this.name.clone().unwrap_or_else(|| format!("{}{}", ordinal(before), this.label))
+        })
+        .collect();
+    words.dedup();
+    words
+}
+
+/// Names every fitting by what is heard (how it begins, which sections, how it ends), and by what else sets it apart.
+fn name_all(found: &mut [Fitting], reading: &Reading, ask: &Ask, scene: &Scene) {
     let all: Vec<Measured> = found.iter().map(|f| measure(f, ask, scene)).collect();
     let only = |k: usize, of: &dyn Fn(&Measured) -> f32, margin: f32| all.len() > 1 && (0..all.len()).all(|j| j == k || of(&all[k]) >= of(&all[j]) + margin);
-    let ends = found.iter().map(|f| f.end).collect::<Vec<_>>();
     for (k, fitting) in found.iter_mut().enumerate() {
         let m = &all[k];
-        let mut words: Vec<String> = Vec::new();
-        match fitting.start {
-            FittingStart::Cold => words.push(format!("starts cold on bar {}", fitting.pieces[0].start_bar + 1)),
-            FittingStart::FadeIn => words.push(format!("fades in at bar {}", fitting.pieces[0].start_bar + 1)),
-            FittingStart::Top => {}
-        }
-        if m.splices == 0 {
-            words.push("no splice".into());
-        } else if only(k, &|m| -(m.splices as f32), 1.0) {
-            words.push("fewest splices".into());
-        }
-        if only(k, &|m| m.on_cuts as f32, 1.0) {
-            words.push(format!("a downbeat on {} of {} picture cuts", m.on_cuts, scene.cuts.len()));
-        }
-        if only(k, &|m| m.growth, 0.08) && m.growth > 0.1 {
-            words.push("builds to the end".into());
-        } else if only(k, &|m| m.level, 0.04) {
-            words.push("mostly the strong parts".into());
-        } else if only(k, &|m| -m.level, 0.04) {
-            words.push("mostly the calm parts".into());
-        }
-        if only(k, &|m| f32::from(m.hard), 3.0) {
-            words.push("hardest to hear".into());
-        }
-        if m.own_order && m.splices > 0 && all.iter().filter(|o| o.own_order).count() == 1 {
-            words.push("in the bed's own order".into());
-        }
-        if ends.iter().any(|e| *e != fitting.end) || words.is_empty() {
-            let end = match fitting.end {
+        let bar = fitting.pieces[0].start_bar;
+        let section = reading.sections.iter().find(|s| s.start_bar == bar);
+        let mut words: Vec<String> = vec![match (fitting.start, section) {
+            (FittingStart::Top, _) if m.splices == 0 && fitting.end == FittingEnd::OwnEnding => "as it is".into(),
+            (FittingStart::Top, _) => "opening".into(),
+            (FittingStart::Cold, Some(s)) => format!("cold on {}", s.name.as_ref().unwrap_or(&s.label)),
+            (FittingStart::Cold, None) => format!("cold on bar {}", bar + 1),
+            (FittingStart::FadeIn, _) => format!("fades in at bar {}", bar + 1),
+        }];
+        words.extend(heard_sections(fitting, reading, ask));
+        words.push(
+            match fitting.end {
                 FittingEnd::OwnEnding => "own ending",
-                FittingEnd::Stop => "stops on a downbeat and rings out",
+                FittingEnd::Stop => "stops and rings out",
                 FittingEnd::Fade => "fades out",
                 FittingEnd::Silence => "ends early",
-            };
-            words.insert(words.len().min(1), end.into());
-        }
-        words.truncate(3);
+            }
+            .into(),
+        );
+        let apart = if only(k, &|m| m.on_cuts as f32, 1.0) {
+            Some(format!("a downbeat on {} of {} picture cuts", m.on_cuts, scene.cuts.len()))
+        } else if only(k, &|m| m.growth, 0.08) && m.growth > 0.1 {
+            Some("builds to the end".into())
+        } else if only(k, &|m| m.level, 0.04) {
+            Some("mostly the strong parts".into())
+        } else if only(k, &|m| -m.level, 0.04) {
+            Some("mostly the calm parts".into())
+        } else if m.splices > 0 && only(k, &|m| -(m.splices as f32), 1.0) {
+            Some("fewest splices".into())
+        } else if only(k, &|m| f32::from(m.hard), 3.0) {
+            Some("hardest to hear".into())
+        } else {
+            None
+        };
+        words.extend(apart);
         fitting.name = words.join(", ");
     }
     // Two of one name are told apart by where they first splice.
@@ -412,7 +486,68 @@ fn name_all(found: &mut [Fitting], ask: &Ask, scene: &Scene) {
     }
 }
 
-/// What an editor should know about one fitting.
+/// What a fitting gives up that the first one has.
+fn gives_up(fitting: &Fitting, first: &Fitting) -> String {
+    let mut lost: Vec<String> = Vec::new();
+    if first.start == FittingStart::Top && fitting.start != FittingStart::Top {
+        lost.push("the opening".into());
+    }
+    if first.end == FittingEnd::OwnEnding && fitting.end != FittingEnd::OwnEnding {
+        lost.push("its own ending".into());
+    }
+    let mut but: Vec<String> = Vec::new();
+    match fitting.splices.len().saturating_sub(first.splices.len()) {
+        0 => {}
+        1 => but.push("one splice more".into()),
+        n => but.push(format!("{n} splices more")),
+    }
+    let (worst, of_first) = (fitting.worst_splice().unwrap_or(100), first.worst_splice().unwrap_or(100));
+    if worst + 5 < of_first {
+        but.push(format!("a splice that is {worst} of 100 hard to hear, where the first has {of_first}"));
+    }
+    let lost = if lost.is_empty() { "Keeps other passages".to_owned() } else { format!("Gives up {}", lost.join(" and ")) };
+    if but.is_empty() { format!("{lost}.") } else { format!("{lost}, with {}.", but.join(" and ")) }
+}
+
+/// Why the first fitting is the first, in one line; where it gives up the opening or the ending, what keeping both
+/// would have cost.
+fn why_first(job: &Request<'_>, ask: &Ask, taste: Taste, best: &Fitting) -> String {
+    let splices = match best.splices.len() {
+        0 => "with no splice".to_owned(),
+        1 => format!("with one splice, {} of 100 hard to hear", best.worst_splice().unwrap_or(100)),
+        n => format!("with {n} splices, the worst {} of 100 hard to hear", best.worst_splice().unwrap_or(100)),
+    };
+    let (top, own) = (best.start == FittingStart::Top, best.end == FittingEnd::OwnEnding);
+    let (may_top, may_own) = (ask.starts.top && !job.reading.is_loop(), ask.ends.own && job.reading.ending.kind == EndingKind::OwnEnding);
+    let kept = match (top, own) {
+        (true, true) => "it begins and ends as the bed does",
+        (true, false) => "it begins as the bed does",
+        (false, true) => "it ends as the bed does",
+        (false, false) => "it is the least bad",
+    };
+    let first = format!("First because {kept}, {splices}.");
+    if (top || !may_top) && (own || !may_own) {
+        return first;
+    }
+    let mut both = ask.clone();
+    if may_top {
+        (both.starts.cold, both.starts.fade_in) = (None, None);
+    }
+    if may_own {
+        (both.ends.stop, both.ends.fade) = (false, false);
+    }
+    let lost = match (top || !may_top, own || !may_own) {
+        (false, true) => "Its opening is",
+        (true, false) => "Its own ending is",
+        _ => "Its opening and its own ending are",
+    };
+    let worst = job.cheapest(&both, taste, &[]).map(|plan| plan.runs.windows(2).map(|w| job.likeness.could_follow(w[0].1, w[1].0)).fold(1.0, f32::min));
+    match worst {
+        Some(worst) => format!("{first} {lost} left out: to keep all, a splice would be needed that is right in {:.0} of 100 at best.", 100.0 * worst),
+        None => format!("{first} {lost} left out: no way of this length keeps all."),
+    }
+}
+
 /// A pin is met within rounding.
 const MET_SAMPLES: u64 = 2;
 
@@ -510,6 +645,7 @@ fn played_once(bed: &dyn Source, reading: &Reading, place: Passage) -> Fitting {
         speed: 1.0,
         cost: 10.0,
         name: "played once".into(),
+        why: String::new(),
         notes: vec![note],
     }
 }

@@ -83,6 +83,7 @@ impl Exact<'_> {
             speed,
             cost: plan.cost,
             name: String::new(),
+            why: String::new(),
             notes: Vec::new(),
         };
         let last = fitting.pieces.last().expect("an edit has a run");

@@ -16,7 +16,7 @@
 
 use super::ask::Ask;
 use super::scene::SceneTables;
-use super::taste::{STOP_SHARE, Taste};
+use super::taste::Taste;
 use crate::SAMPLE_RATE_HZ;
 use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::splice::LEAD_SAMPLES;
@@ -31,10 +31,17 @@ pub const HEAD_SAMPLES: u64 = 240;
 pub const MOST_SHIFT_SAMPLES: i64 = 12_000;
 /// Length of a ring-out that we make: common practice wants at least 2 s.
 pub const RING_OUT_SAMPLES: i64 = 120_000;
-/// Cuts up to this length start cold as readily as from the top: 40 s.
+/// Up to this length a cut has no time for both an opening and an ending: 40 s. Giving them up costs it less,
 const SHORT_SAMPLES: i64 = 40 * SAMPLE_RATE_HZ as i64;
-/// What a longer one pays for giving the bed's opening up (judgement: about two fair splices).
-const OPENING_LOST: f32 = 1.5;
+/// by this factor.
+const SHORT_SHARE: f32 = 0.4;
+/// A splice that is likelier than this to be right is better than losing the opening or the ending; below it none is.
+const FAIR_CHANCE: f32 = 0.7;
+/// What a splice of less pays more, reached this much below it.
+const UNFAIR: f32 = 3.0;
+const UNFAIR_WITHIN: f32 = 0.05;
+/// A change of speed that nobody hears.
+const NEAR_SPEED: f64 = 0.005;
 /// States beyond which the time axis is made coarser.
 const MOST_STATES: usize = 400_000;
 /// Starts whose phases within a bucket differ by less share a class: 1 ms, which no cost can tell.
@@ -123,7 +130,8 @@ impl Bars {
 /// What a join costs, term by term; the words are the page's.
 pub fn join_terms(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> [(&'static str, f32); 7] {
     let bars = about.log_duration.len();
-    let goodness = likeness.could_follow(leave, enter);
+    let chance = likeness.could_follow(leave, enter);
+    let unfair = UNFAIR * ((FAIR_CHANCE - chance) / UNFAIR_WITHIN).clamp(0.0, 1.0);
     let distance = leave.abs_diff(enter);
     let phrase = match distance {
         d if d % 8 == 0 => 0.0,
@@ -136,11 +144,11 @@ pub fn join_terms(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave
     let tempo = 0.3 * ((about.log_duration[leave - 1] - about.log_duration[enter]) / 0.03).powi(2).min(9.0);
     let levels = &reading.bar_levels_db;
     let would_come = levels.get(leave).copied().unwrap_or(levels[leave - 1]);
-    let step = 0.25 * ((levels[enter] - would_come).abs() - 3.0).max(0.0) / 6.0;
+    let step = 0.5 * ((levels[enter] - would_come).abs() - 2.0).max(0.0) / 3.0;
     // From the end of a section into the beginning of one the ear expects something new.
     let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
     [
-        ("how alike the bars are", 8.0 * -goodness.max(0.001).ln()),
+        ("how alike the bars are", 8.0 * -chance.max(0.001).ln() + unfair),
         ("place in the phrase", phrase),
         ("heard again", back),
         ("far apart", far),
@@ -322,8 +330,8 @@ impl<'a> Planner<'a> {
                 (Start::Pickup(beat), HEAD_SAMPLES as i64 + heard - self.duration(0, 1), 0.3)
             }));
         }
-        // A short cut has no time for the opening; a longer one gives it up only for want of better.
-        let lost = if ask.starts.top && ask.wanted > SHORT_SAMPLES { OPENING_LOST } else { 0.0 };
+        // What was cut as a loop has no opening.
+        let lost = if ask.starts.top && !self.reading.is_loop() { self.lost(self.taste.opening_lost) } else { 0.0 };
         for bar in 0..self.last_bar {
             let cost = lost + self.opening_cost(bar);
             // A first run shorter than the least is for those who name its bar.
@@ -376,7 +384,7 @@ impl<'a> Planner<'a> {
     fn join_cost(&self, joins: &[f32], leave: usize, enter: usize) -> f32 {
         let terms = joins[(leave - 1) * self.bars + enter];
         let again = if enter < leave { self.taste.again } else { 0.0 };
-        let used = if self.ask.used_joins.contains(&(leave, enter)) { 0.8 } else { 0.0 };
+        let used = 0.8 * self.ask.used_joins.iter().filter(|j| **j == (leave, enter)).count() as f32;
         self.taste.join + terms + again + used
     }
 
@@ -494,7 +502,9 @@ impl<'a> Planner<'a> {
             return None;
         }
         let shift_s = shift.abs() as f64 / f64::from(SAMPLE_RATE_HZ);
-        Some((0.05 * (shift_s / 0.25).powi(2) + 0.15 * (speed / 0.005).powi(2)) as f32)
+        // The speed stays the bed's own unless that saves a splice: beyond half a per cent it is dearer than any.
+        let beyond = (speed / NEAR_SPEED - 1.0).max(0.0);
+        Some((0.05 * (shift_s / 0.25).powi(2) + 0.3 * (speed / NEAR_SPEED).powi(2) + 4.0 * beyond) as f32)
     }
 
     /// What it costs to make an edit of `length` samples as long as wanted; `None` beyond the limits.
@@ -743,8 +753,18 @@ impl Sweep<'_> {
 }
 
 impl Planner<'_> {
+    /// What losing the opening or the ending costs this cut.
+    fn lost(&self, whole: f32) -> f32 {
+        if self.ask.wanted > SHORT_SAMPLES { whole } else { SHORT_SHARE * whole }
+    }
+
+    /// What a bed with an ending of its own pays for another.
+    fn ending_lost(&self) -> f32 {
+        if self.reading.ending.kind == EndingKind::OwnEnding { self.lost(self.taste.ending_lost) } else { 0.0 }
+    }
+
     fn fade_cost(&self) -> f32 {
-        self.taste.fade + if self.reading.ending.kind == EndingKind::OwnEnding { self.taste.ending_lost } else { 0.0 }
+        self.taste.fade + self.ending_lost()
     }
 
     /// Offers every way to end from a state: `(cost, bar entered by a last join, end)`.
@@ -778,8 +798,7 @@ impl Planner<'_> {
             let ring = ask.ring_out.unwrap_or(RING_OUT_SAMPLES);
             let off = (rest - ring) as f32 / ring as f32;
             if off.abs() <= 0.5 {
-                let lost = if own { STOP_SHARE * self.taste.ending_lost } else { 0.0 };
-                offer(cost + self.taste.stop + lost + self.opening_cost(bar) + 0.4 * off * off, NO_JOIN, End::Stop(bar));
+                offer(cost + self.taste.stop + self.ending_lost() + self.opening_cost(bar) + 0.4 * off * off, NO_JOIN, End::Stop(bar));
             }
         }
         // Only from the last bar line before the end: earlier ones step on to it.
@@ -989,6 +1008,28 @@ mod tests {
             let sweep = planner.sweep(wanted);
             let (Some(found), Some(all)) = (sweep.best(wanted), cheapest_by_trying_all(&planner, &sweep, wanted)) else { continue };
             assert!(found.cost - all < 0.3, "{wanted}: {} against {all}", found.cost);
+        }
+    }
+
+    #[test]
+    fn the_opening_and_the_ending_are_worth_fair_splices_and_no_unfair_one() {
+        // Common practice: begin as the bed begins, end as it ends, and splice where nobody hears it.
+        let reading = reading(&[20; 60], &[-3.0; 60]);
+        let scene = SceneTables::new(&Scene::default(), 0, 48_000);
+        // Thirty bars and the ring-out.
+        let wanted = 61 * 48_000;
+        let ask = Ask::new(&reading, &Wishes::default(), 0, wanted as u64);
+        let best = |chance: f32| {
+            let likeness = likeness(60, &[chance; 3600]);
+            Planner::new(&reading, &likeness, &ask, &scene, &[], Taste::BEST).sweep(wanted).best(wanted).unwrap()
+        };
+        for chance in [0.97, 0.85, 0.75] {
+            let found = best(chance);
+            assert_eq!((found.start, found.end, found.runs.len()), (Start::Top, End::Own, 2), "splices that are right in {chance}");
+        }
+        for chance in [0.6, 0.3] {
+            let found = best(chance);
+            assert!(matches!(found.start, Start::Cold(_)) && found.end == End::Own && found.runs.len() == 1, "{chance}: {found:?}");
         }
     }
 

@@ -1,9 +1,5 @@
 //! What an alternative likes better: weights of the planner.
 
-/// What a stop pays of [`Taste::ending_lost`]: it is better than a fade, and not by much (by judgement; splices of the
-/// development set were as good with it as with 0.3).
-pub const STOP_SHARE: f32 = 0.65;
-
 /// Weights of the terms that differ between alternatives.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Taste {
@@ -17,8 +13,10 @@ pub struct Taste {
     pub stop: f32,
     /// See `own`.
     pub fade: f32,
-    /// What a bed with an ending of its own pays more for a fade: two or three fair splices are
-    /// worth keeping the last hit. A stop on a beat, the second best, pays [`STOP_SHARE`] of it.
+    /// What a bed that may begin as it begins pays for beginning elsewhere: two splices that are just fair, with
+    /// their places in the phrase and what is left over, are worth keeping the opening.
+    pub opening_lost: f32,
+    /// What a bed with an ending of its own pays for a stop or a fade, likewise.
     pub ending_lost: f32,
     /// A bar among the quieter two thirds.
     pub weak: f32,
@@ -44,7 +42,8 @@ impl Taste {
         own: 0.0,
         stop: 0.8,
         fade: 1.0,
-        ending_lost: 4.0,
+        opening_lost: 5.5,
+        ending_lost: 5.5,
         weak: 0.0,
         strong: 0.0,
         builds: 0.0,

@@ -3,7 +3,7 @@
 //! Stretches of ten seconds are described by a dozen numbers that are known to tell the three
 //! apart (Saunders 1996, "Real-time discrimination of broadcast speech/music"; Scheirer and Slaney
 //! 1997, "Construction and evaluation of a robust multifeature speech/music discriminator"; and
-//! how well spectral peaks stay and keep to a scale of semitones). A multinomial logistic model,
+//! how well spectral peaks stay and keep to a scale of semitones). A network of one hidden layer,
 //! fitted by `tools/kind/train.py` on material that is named there, turns them into likelihoods,
 //! and the stretches vote.
 
@@ -13,7 +13,7 @@ use crate::reading::{Cancelled, Progress};
 use crate::sound::blocks::Blocks;
 use crate::sound::{Source, mono_24k};
 use serde::{Deserialize, Serialize};
-use weights::{BIAS, MEAN, SCALE, WEIGHTS};
+use weights::{BIAS, HIDDEN, MEAN, SCALE, UNIT_BIAS, UNITS, WEIGHTS};
 
 /// What a sound is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -73,10 +73,10 @@ pub fn recognise(source: &dyn Source, progress: &mut Progress<'_>) -> Result<Rec
     let mut sum = [0.0f32; 3];
     let mut count = 0;
     for (k, features) in stretches(source, progress)?.iter().enumerate() {
-        let logits: [f32; 3] = std::array::from_fn(|class| {
-            let terms = (0..FEATURES).map(|f| WEIGHTS[class][f] * ((features[f] - MEAN[f]) / SCALE[f]).clamp(-4.0, 4.0));
-            BIAS[class] + terms.sum::<f32>()
-        });
+        let seen: [f32; FEATURES] = std::array::from_fn(|f| ((features[f] - MEAN[f]) / SCALE[f]).clamp(-4.0, 4.0));
+        let sum_of = |weights: &[f32], values: &[f32]| weights.iter().zip(values).map(|(w, v)| w * v).sum::<f32>();
+        let units: [f32; HIDDEN] = std::array::from_fn(|unit| (UNIT_BIAS[unit] + sum_of(&UNITS[unit], &seen)).max(0.0));
+        let logits: [f32; 3] = std::array::from_fn(|class| BIAS[class] + sum_of(&WEIGHTS[class], &units));
         let top = logits.iter().copied().fold(f32::MIN, f32::max);
         let total: f32 = logits.iter().map(|l| (l - top).exp()).sum();
         for (s, l) in sum.iter_mut().zip(logits) {

@@ -262,47 +262,47 @@ const CHANGE_REACH: usize = 6;
 
 /// The best beats through the odds, in frames, and their score.
 fn best_path(odds: &[f32], intervals: Intervals) -> (f32, Vec<usize>) {
-    let count = intervals.count;
-    // score[k * count + index]: best path with a beat at frame k whose last interval is `index`.
-    let mut score = vec![0.0f32; odds.len() * count];
-    // How many intervals longer the one before was; NONE at a first beat.
-    const NONE: i8 = i8::MAX;
-    let mut from = vec![NONE; odds.len() * count];
+    let (count, len) = (intervals.count, odds.len());
+    // score[index * len + k]: best path with a beat at frame k whose last interval is `index`.
+    let mut score = vec![0.0f32; count * len];
     let costs: Vec<[f32; 2 * CHANGE_REACH + 1]> =
         (0..count).map(|index| std::array::from_fn(|k| change_cost(intervals.frames(index) + k, intervals.frames(index) + CHANGE_REACH))).collect();
-    let mut best = (f32::NEG_INFINITY, 0);
-    for (k, odds) in odds.iter().enumerate() {
+    let near = |index: usize| index.saturating_sub(CHANGE_REACH)..(index + CHANGE_REACH + 1).min(count);
+    let cost = |index: usize, before: usize| costs[index][before + CHANGE_REACH - index];
+    // No beat follows another within the shortest interval: so many frames depend on earlier ones only, and a loop over
+    // them runs over neighbours.
+    let together = intervals.frames(0);
+    let mut top = vec![0.0f32; together];
+    for from in (0..len).step_by(together) {
+        let here = from..(from + together).min(len);
         for index in 0..count {
-            let slot = k * count + index;
             // A path may begin anywhere.
-            let (mut top, mut who) = (0.0, NONE);
-            if let Some(back) = k.checked_sub(intervals.frames(index)) {
-                let row = &score[back * count..(back + 1) * count];
-                let low = index.saturating_sub(CHANGE_REACH);
-                for (before, value) in row.iter().enumerate().take(index + CHANGE_REACH + 1).skip(low) {
-                    let value = value - costs[index][before + CHANGE_REACH - index];
-                    if value > top {
-                        (top, who) = (value, before as i8 - index as i8);
-                    }
+            let top = &mut top[..here.len()];
+            top.fill(0.0);
+            let skip = intervals.frames(index).saturating_sub(from).min(here.len());
+            let back = (from + skip).saturating_sub(intervals.frames(index));
+            for before in near(index) {
+                let cost = cost(index, before);
+                for (top, value) in top[skip..].iter_mut().zip(&score[before * len + back..]) {
+                    let value = value - cost;
+                    *top = if value > *top { value } else { *top };
                 }
             }
-            score[slot] = top + odds;
-            from[slot] = who;
-            if score[slot] > best.0 {
-                best = (score[slot], slot);
-            }
+            let cells = &mut score[index * len + here.start..index * len + here.end];
+            cells.iter_mut().zip(top).zip(&odds[here.clone()]).for_each(|((cell, top), odds)| *cell = *top + odds);
         }
     }
-    let (total, mut slot) = best;
-    let mut beats = vec![slot / count];
-    while from[slot] != NONE {
-        let (k, index) = (slot / count, slot % count);
-        let back = k - intervals.frames(index);
-        slot = back * count + (index as isize + isize::from(from[slot])) as usize;
-        beats.push(back);
+    let Some(best) = (0..count * len).max_by(|&a, &b| score[a].total_cmp(&score[b]).then((b % len).cmp(&(a % len)))) else { return (0.0, Vec::new()) };
+    let (mut index, mut k) = (best / len, best % len);
+    let mut beats = vec![k];
+    while let Some(back) = k.checked_sub(intervals.frames(index)) {
+        let value = |before: usize| score[before * len + back] - cost(index, before);
+        let Some(before) = near(index).max_by(|&a, &b| value(a).total_cmp(&value(b)).then(b.cmp(&a))).filter(|b| value(*b) > 0.0) else { break };
+        (index, k) = (before, back);
+        beats.push(k);
     }
     beats.reverse();
-    (total, beats)
+    (score[best], beats)
 }
 
 /// Adds beats at either end while a whole interval fits.

@@ -1,6 +1,6 @@
 //! Beats in a bar, and which beat begins it.
 //!
-//! A hidden Markov model walks the beats through bars of two, three, four, five or six: each first
+//! A hidden Markov model walks the beats through bars of two to seven: each first
 //! beat of a bar earns the log-odds that the network gives it, and a change of metre or a bar cut
 //! short costs (after the bar-pointer models of Whiteley, Cemgil and Godsill, ISMIR 2006).
 
@@ -20,8 +20,8 @@ pub struct Bars {
 }
 
 /// Beats in a bar, with what a piece must earn to be counted so.
-const METRES: [(usize, f32); 3] = [(4, 0.0), (3, 1.5), (5, 4.0)];
-/// Rare enough to be the metre of a whole piece or of none of it: now and then a bar of five would
+const METRES: [(usize, f32); 4] = [(4, 0.0), (3, 1.5), (5, 4.0), (7, 6.0)];
+/// From here on rare enough to be the metre of a whole piece or of none of it: now and then a bar of five would
 /// only excuse a count that has slipped.
 const WHOLE_ONLY: usize = 5;
 /// Two beats in a bar, not four, when the third of four is nearly as much a first as the first.
@@ -67,13 +67,9 @@ fn standardise(values: &[f32]) -> Vec<f32> {
     values.iter().map(|v| ((v - mean) * scale).clamp(-2.5, 2.5)).collect()
 }
 
-/// What the beats earn as first beats of bars, at best: for comparing ways to count beats.
-pub fn earned(odds: &[f32]) -> f32 {
-    likeliest(odds).1
-}
-
-fn likeliest(odds: &[f32]) -> (usize, f32) {
-    METRES.iter().map(|&(metre, least)| (metre, only(odds, metre).score - least)).max_by(|a, b| a.1.total_cmp(&b.1)).unwrap_or((4, 0.0))
+/// The metre whose first beats earn most.
+fn likeliest(odds: &[f32]) -> usize {
+    METRES.iter().map(|&(metre, least)| (metre, only(odds, metre).score - least)).max_by(|a, b| a.1.total_cmp(&b.1)).map_or(4, |m| m.0)
 }
 
 /// Groups beats into bars.
@@ -81,7 +77,7 @@ fn likeliest(odds: &[f32]) -> (usize, f32) {
 /// The metre is the one whose first beats earn most; whether half or twice as many beats make a
 /// bar is told by how much the first beats of half a bar, or of every other bar, fall behind.
 pub fn find(odds: &[f32]) -> Bars {
-    let metre = likeliest(odds).0;
+    let metre = likeliest(odds);
     let behind = |beats: usize, half: usize| {
         let bars = only(odds, beats).downbeats;
         let mean = |later: usize| {
@@ -95,7 +91,7 @@ pub fn find(odds: &[f32]) -> Bars {
         3 if odds.len() >= 24 && behind(6, 3) > DOUBLED_ABOVE => 6,
         other => other,
     };
-    let others = METRES.iter().map(|m| m.0).filter(|m| *m != WHOLE_ONLY && m % metre != 0 && metre % m != 0);
+    let others = METRES.iter().map(|m| m.0).filter(|m| *m < WHOLE_ONLY && m % metre != 0 && metre % m != 0);
     let all: Vec<(usize, f32)> = std::iter::once((metre, 0.0)).chain(others.map(|m| (m, OTHER_METRE))).collect();
     within(odds, &all)
 }
@@ -170,7 +166,7 @@ mod tests {
 
     #[test]
     fn bars_of_each_metre_are_counted() {
-        for metre in [2, 3, 4, 5, 6] {
+        for metre in 2..=7 {
             let mut all = odds(&[metre; 12]);
             all.splice(0..0, [-3.0]);
             let bars = find(&all);

@@ -1,25 +1,35 @@
 //! A small temporal convolutional network after Davies and Boeck (EUSIPCO 2019): one dense layer,
 //! residual layers that look ever farther back and ahead, and a head. `tools/` trains it.
 
+use ndarray::linalg::general_mat_mul;
+use ndarray::{ArrayView2, ArrayViewMut2};
+
 /// Frames that a residual layer combines; layer `l` looks 2^(l+1) frames either way.
 const TAPS: usize = 5;
+/// Frames that go through a layer together: what fits into the caches near a core.
+const TOGETHER: usize = 512;
 
+/// A dense layer: the weights of one input lie together.
 struct Dense<'a> {
-    weights: &'a [f32],
+    weights: ArrayView2<'a, f32>,
     bias: &'a [f32],
 }
 
-impl Dense<'_> {
-    /// `output = bias + input * weights`; the weights of one input lie together.
-    fn apply(&self, input: &[f32], output: &mut [f32]) {
-        output.copy_from_slice(self.bias);
-        for (value, row) in input.iter().zip(self.weights.chunks_exact(self.bias.len())) {
-            if *value != 0.0 {
-                for (sum, weight) in output.iter_mut().zip(row) {
-                    *sum += value * weight;
-                }
-            }
+impl<'a> Dense<'a> {
+    fn new(weights: &'a [f32], bias: &'a [f32]) -> Self {
+        let shape = (weights.len() / bias.len(), bias.len());
+        Self { weights: ArrayView2::from_shape(shape, weights).expect("as many weights as inputs times outputs"), bias }
+    }
+
+    /// Adds `bias + input * weights` to each row of `output`; both hold whole rows.
+    fn add(&self, input: &[f32], output: &mut [f32]) {
+        let (inputs, outputs) = self.weights.dim();
+        for row in output.chunks_exact_mut(outputs) {
+            row.iter_mut().zip(self.bias).for_each(|(sum, bias)| *sum += bias);
         }
+        let input = ArrayView2::from_shape((input.len() / inputs, inputs), input).expect("whole rows");
+        let mut output = ArrayViewMut2::from_shape((output.len() / outputs, outputs), output).expect("whole rows");
+        general_mat_mul(1.0, &input, &self.weights, 1.0, &mut output);
     }
 }
 
@@ -63,55 +73,58 @@ impl<'a, const WIDTH: usize, const HEAD: usize, const OUTPUTS: usize> Network<'a
             weights = rest;
             these
         };
-        let first = Dense { weights: take(inputs * WIDTH), bias: take(WIDTH) };
+        let first = Dense::new(take(inputs * WIDTH), take(WIDTH));
         let layers = (0..layers)
-            .map(|_| Layer { depth: take(TAPS * WIDTH), depth_bias: take(WIDTH), mix: Dense { weights: take(WIDTH * WIDTH), bias: take(WIDTH) } })
+            .map(|_| Layer { depth: take(TAPS * WIDTH), depth_bias: take(WIDTH), mix: Dense::new(take(WIDTH * WIDTH), take(WIDTH)) })
             .collect();
-        let head = Dense { weights: take(WIDTH * HEAD), bias: take(HEAD) };
-        Self { inputs, first, layers, head, last: Dense { weights: take(HEAD * OUTPUTS), bias: take(OUTPUTS) } }
+        let head = Dense::new(take(WIDTH * HEAD), take(HEAD));
+        Self { inputs, first, layers, head, last: Dense::new(take(HEAD * OUTPUTS), take(OUTPUTS)) }
     }
 
     /// Logits of each frame of `inputs`, which lie one after another.
     pub fn logits(&self, inputs: &[f32]) -> Vec<[f32; OUTPUTS]> {
         let frames = inputs.len() / self.inputs;
         let mut hidden = vec![0.0; frames * WIDTH];
-        for (input, output) in inputs.chunks_exact(self.inputs).zip(hidden.chunks_exact_mut(WIDTH)) {
-            self.first.apply(input, output);
+        for (input, output) in inputs.chunks(TOGETHER * self.inputs).zip(hidden.chunks_mut(TOGETHER * WIDTH)) {
+            self.first.add(&input[..output.len() / WIDTH * self.inputs], output);
             relu(output);
         }
         let mut before = hidden.clone();
-        let (mut seen, mut step) = ([0.0; WIDTH], [0.0; WIDTH]);
+        let mut seen = vec![0.0; TOGETHER * WIDTH];
         for (index, layer) in self.layers.iter().enumerate() {
             before.copy_from_slice(&hidden);
-            for frame in 0..frames {
-                seen.copy_from_slice(layer.depth_bias);
-                for (tap, weights) in layer.depth.chunks_exact(WIDTH).enumerate() {
-                    let at = frame as isize + ((tap as isize - (TAPS / 2) as isize) << index);
-                    if (0..frames as isize).contains(&at) {
-                        let there = &before[at as usize * WIDTH..][..WIDTH];
-                        for ((sum, value), weight) in seen.iter_mut().zip(there).zip(weights) {
-                            *sum += value * weight;
-                        }
-                    }
+            for (chunk, output) in hidden.chunks_mut(TOGETHER * WIDTH).enumerate() {
+                let seen = &mut seen[..output.len()];
+                for (k, row) in seen.chunks_exact_mut(WIDTH).enumerate() {
+                    look_around::<WIDTH>(layer, &before, chunk * TOGETHER + k, 1 << index, row);
                 }
-                relu(&mut seen);
-                layer.mix.apply(&seen, &mut step);
-                for (sum, value) in hidden[frame * WIDTH..][..WIDTH].iter_mut().zip(&step) {
-                    *sum += value;
-                }
+                layer.mix.add(seen, output);
             }
         }
-        let (mut head, mut out) = ([0.0; HEAD], [0.0; OUTPUTS]);
-        hidden
-            .chunks_exact(WIDTH)
-            .map(|row| {
-                self.head.apply(row, &mut head);
-                relu(&mut head);
-                self.last.apply(&head, &mut out);
-                out
-            })
-            .collect()
+        let mut all = Vec::with_capacity(frames);
+        for rows in hidden.chunks(TOGETHER * WIDTH) {
+            let count = rows.len() / WIDTH;
+            let (mut head, mut out) = (vec![0.0; count * HEAD], vec![0.0; count * OUTPUTS]);
+            self.head.add(rows, &mut head);
+            relu(&mut head);
+            self.last.add(&head, &mut out);
+            all.extend_from_slice(out.as_chunks::<OUTPUTS>().0);
+        }
+        all
     }
+}
+
+/// What a layer sees of `frame` and of those `step` apart around it.
+fn look_around<const WIDTH: usize>(layer: &Layer<'_>, before: &[f32], frame: usize, step: usize, row: &mut [f32]) {
+    row.copy_from_slice(layer.depth_bias);
+    for (tap, weights) in layer.depth.chunks_exact(WIDTH).enumerate() {
+        let Some(at) = (frame + tap * step).checked_sub(TAPS / 2 * step) else { continue };
+        let Some(there) = before.get(at * WIDTH..(at + 1) * WIDTH) else { continue };
+        for ((sum, value), weight) in row.iter_mut().zip(there).zip(weights) {
+            *sum += value * weight;
+        }
+    }
+    relu(row);
 }
 
 #[cfg(test)]

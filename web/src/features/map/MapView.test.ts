@@ -218,3 +218,27 @@ it('seeks in the cut and chooses a splice where they are clicked', async () => {
   expect(view.emitted('seek')![0]![0]).toBeCloseTo(21, 6)
   expect(view.emitted('splice')).toEqual([[0]])
 })
+
+describe('how the bed begins and ends', () => {
+  const own = (cut: CutView) => ((cut.bed!.reading as { ending: string }).ending = 'ownEnding')
+
+  it('stands on both rulers while it is kept, and a click lets it go', async () => {
+    const { view } = stand(readCut(own))
+    expect(view.findAll('[data-test=as-begins] text').map((one) => one.text())).toEqual(['as it begins', 'as it begins'])
+    await view.get('[data-test=as-begins]').trigger('click')
+    await view.get('[data-test=as-ends]').trigger('keydown', { key: 'Enter' })
+    expect(view.emitted('wish')).toEqual([[{ what: 'start', kind: 'cold' }], [{ what: 'end', kind: 'stop' }]])
+  })
+
+  it('is asked for again where it was let go', async () => {
+    const cut = readCut((one) => {
+      own(one)
+      one.plan.wishes.start = 'cold'
+    })
+    const { view } = stand(cut)
+    await view.setProps({ fitting: { ...fitting, start: 'cold' } })
+    expect(view.get('[data-test=as-begins]').text()).toContain('begin as it begins')
+    await view.get('[data-test=as-begins]').trigger('click')
+    expect(view.emitted('wish')).toEqual([[{ what: 'start', kind: 'free' }]])
+  })
+})

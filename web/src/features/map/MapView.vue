@@ -43,6 +43,43 @@ const dragged = ref<{ splice: number; side: 'leave' | 'enter'; toS: number } | n
 /** A pin that is being pulled. */
 const pulled = ref<{ bedS: number; x: number; y: number } | null>(null)
 const markFrom = ref<number | null>(null)
+
+/** What is kept of how the bed begins and ends; a click lets it go, or asks for it again. */
+const edges = computed(() => {
+  const { start, end } = props.cut.plan.wishes
+  const last = map.value.ribbons.at(-1)
+  const begins = props.fitting.start === 'top'
+  const ends = props.fitting.end === 'ownEnding'
+  const free = (wish: string) => wish !== 'free'
+  return [
+    ...(begins || free(start)
+      ? [
+          {
+            side: 'begins',
+            text: begins ? 'as it begins' : 'begin as it begins',
+            hint: begins ? 'Click to let it begin elsewhere' : 'Click to let it begin as it begins',
+            wish: { what: 'start', kind: begins ? 'cold' : free(start) ? 'free' : 'top' } as Wish,
+            bedX: map.value.bedX(0) + 3,
+            cutX: map.value.cutX(0) + 3,
+            anchor: 'start',
+          },
+        ]
+      : []),
+    ...(props.cut.bed?.reading?.ending === 'ownEnding' && (ends || free(end))
+      ? [
+          {
+            side: 'ends',
+            text: ends ? 'as it ends' : 'end as it ends',
+            hint: ends ? 'Click to let it end elsewhere' : 'Click to let it end as it ends',
+            wish: { what: 'end', kind: ends ? 'stop' : free(end) ? 'free' : 'ownEnding' } as Wish,
+            bedX: Math.min(map.value.right, last?.to ?? map.value.right) - 3,
+            cutX: map.value.right - 10,
+            anchor: 'end',
+          },
+        ]
+      : []),
+  ] as const
+})
 let lengthFrom: { x: number; lengthS: number } | null = null
 
 watch(
@@ -240,6 +277,21 @@ for (const [key, what] of [
       >
         <title>Pull a bar line down to a moment of the cut to pin it there</title>
       </rect>
+      <g
+        v-for="edge in edges"
+        :key="edge.side"
+        class="kept-edge"
+        role="button"
+        tabindex="0"
+        :aria-label="`${edge.text}. ${edge.hint}`"
+        :data-test="`as-${edge.side}`"
+        @click="emit('wish', edge.wish)"
+        @keydown.enter.stop="emit('wish', edge.wish)"
+      >
+        <title>{{ edge.hint }}</title>
+        <text :x="edge.bedX" :y="MAP.ribbonTop + 13" :text-anchor="edge.anchor">{{ edge.text }}</text>
+        <text :x="edge.cutX" :y="MAP.ribbonBottom - 5" :text-anchor="edge.anchor">{{ edge.text }}</text>
+      </g>
       <g v-for="ribbon in map.ribbons" :key="`e${ribbon.piece}`">
         <g
           v-for="edge in [
@@ -440,6 +492,18 @@ for (const [key, what] of [
 }
 .edge:hover line {
   opacity: 1;
+}
+.kept-edge {
+  cursor: pointer;
+}
+.kept-edge text {
+  font-family: var(--serif);
+  font-style: italic;
+  font-size: 13px;
+}
+.kept-edge:hover text,
+.kept-edge:focus-visible text {
+  text-decoration: underline;
 }
 .target {
   stroke: var(--hand);

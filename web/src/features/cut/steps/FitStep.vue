@@ -84,7 +84,7 @@ const by = (of: (f: FittingView) => number) => (a: { fitting: FittingView }, b: 
   of(a.fitting) - of(b.fitting)
 const columns: TableColumnType<{ fitting: FittingView; index: number }>[] = [
   { title: '', key: 'number', width: 26 },
-  { title: 'what sets it apart', key: 'name' },
+  { title: 'what is heard', key: 'name' },
   { title: 'splices', key: 'splices', width: 68, sorter: by((f) => f.splices.length) },
   { title: 'hard to hear', key: 'worst', width: 80, sorter: by((f) => f.worst ?? 100) },
   { title: 'left out', key: 'left', width: 70, sorter: by((f) => f.leftOutS) },
@@ -221,6 +221,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
         @try-length="tryLength"
         @set-length="setLength"
       />
+      <p v-if="fitting.why && !tried" class="soft note" data-test="fit-why">{{ fitting.why }}</p>
       <p v-for="note in fitting.notes" :key="note" class="warn note" data-test="fit-note">{{ note }}</p>
       <div class="columns" :class="{ bare: !splice }">
         <div class="fittings">
@@ -244,7 +245,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
           >
             <template #bodyCell="{ column, record }">
               <span v-if="column.key === 'number'" class="soft">{{ record.index + 1 }}</span>
-              <button v-else-if="column.key === 'name'" class="plain name" :title="record.fitting.name">
+              <button v-else-if="column.key === 'name'" class="plain name" :title="`${record.fitting.name}. ${record.fitting.why}`">
                 {{ record.fitting.name }}
               </button>
               <span

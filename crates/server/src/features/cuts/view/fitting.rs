@@ -90,8 +90,10 @@ impl From<&fit::Splice> for SpliceView {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct FittingView {
-    /// What makes it different, in a few words.
+    /// What is heard, in a few words.
     pub name: String,
+    /// Why it comes first, or what it gives up that the first one has.
+    pub why: String,
     /// How hard its worst splice is to hear, 0 to 100; none without splices.
     pub worst: Option<u8>,
     /// What the planner pays for it; lower is better.
@@ -132,6 +134,7 @@ impl FittingView {
         let (heard, repeated) = fitting.heard_and_repeated_samples();
         Self {
             name: fitting.name.clone(),
+            why: fitting.why.clone(),
             worst: fitting.worst_splice(),
             cost: fitting.cost,
             start: fitting.start,
