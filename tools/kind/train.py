@@ -52,7 +52,7 @@ TEXTS = {
 
 def load(path, seconds=40):
     raw = subprocess.run(
-        ["ffmpeg", "-v", "error", "-t", str(seconds), "-i", str(path), "-ac", "1", "-ar", str(RATE), "-f", "f32le", "-"], capture_output=True, check=True
+        ["ffmpeg", "-v", "error", "-t", str(seconds), "-i", str(path), "-map", "0:a:0", "-ac", "1", "-ar", str(RATE), "-f", "f32le", "-"], capture_output=True
     ).stdout
     return np.frombuffer(raw, np.float32).copy()
 
@@ -231,18 +231,27 @@ def main():
     program, workdir = sys.argv[1], Path(sys.argv[2])
     workdir.mkdir(parents=True, exist_ok=True)
     def told(samples, index):
+        if len(samples) < RATE:
+            return []
         path = workdir / f"{index}.wav"
         wavfile.write(path, RATE, (np.clip(samples, -1, 1) * 32767).astype(np.int16))
         line = subprocess.run([program, str(path)], capture_output=True, text=True, check=True).stdout
         path.unlink()
         return json.loads(line)["stretches"]
 
-    rows = [(kind, name, told(samples, index)) for index, (kind, name, samples) in enumerate(material(workdir)) if len(samples) >= RATE]
-    rows = [r for r in rows if r[2]]
-    judges = [(kind, path, told(load(path, 60), "judge")) for kind, packages in JUDGES.items() for path in long_sounds(packages)]
-    chance = random.Random(12)
-    for folder in sorted(glob.glob(f"{ROOT}/{JUDGING_VOICES}/*/[ec][ns]")):
-        judges.append(("speech", folder, told(dress(speech_from_prompts(folder, chance), chance), "judge")))
+    def all_rows():
+        rows = [(kind, name, told(samples, index)) for index, (kind, name, samples) in enumerate(material(workdir)) if len(samples) >= RATE]
+        judges = [(kind, path, told(load(path, 60), "judge")) for kind, packages in JUDGES.items() for path in long_sounds(packages)]
+        chance = random.Random(12)
+        for folder in sorted(glob.glob(f"{ROOT}/{JUDGING_VOICES}/*/[ec][ns]")):
+            judges.append(("speech", folder, told(dress(speech_from_prompts(folder, chance), chance), "judge")))
+        return [r for r in rows if r[2]], [r for r in judges if r[2]]
+
+    # What was described stays beside, so that the fit can be done again without the sounds.
+    described = workdir / "described.json"
+    if not described.exists():
+        described.write_text(json.dumps(all_rows()))
+    rows, judges = json.loads(described.read_text())
     train = [r for r in rows if not held_back(r[1])]
     x = np.array([s for r in train for s in r[2]])
     y = np.array([KINDS.index(r[0]) for r in train for _ in r[2]])
@@ -273,7 +282,7 @@ def main():
         p = model.predict_proba(z(row[2])).mean(0)[order]
         return KINDS[int(p.argmax())], p.max()
 
-    for label, part in (("fitted on", train), ("held back", [r for r in rows if held_back(r[1])]), ("judging packages", [r for r in judges if r[2]])):
+    for label, part in (("fitted on", train), ("held back", [r for r in rows if held_back(r[1])]), ("judging packages", judges)):
         print(f"{label}: {len(part)} files")
         for kind in KINDS:
             own = [r for r in part if r[0] == kind]

@@ -91,7 +91,7 @@ def main():
     for name in ("--sets", "--composed"):
         parser.add_argument(name, action="append", default=[])
     parser.add_argument("--cache", default="/tmp/level-inputs")
-    parser.add_argument("--composed-weight", type=float, default=0.35)
+    parser.add_argument("--composed-weight", type=float, default=0.1)
     parser.add_argument("--dry", action="store_true")
     given = parser.parse_args()
     cache = Path(given.cache)

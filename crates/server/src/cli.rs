@@ -223,7 +223,7 @@ fn fitting_json(fitting: &Fitting) -> Value {
             })
         })
         .collect();
-    json!({ "end": fitting.end, "splices": splices, "speed": fitting.speed, "cost": fitting.cost, "notes": fitting.notes })
+    json!({ "end": fitting.end, "start": fitting.start, "name": fitting.name, "why": fitting.why, "splices": splices, "speed": fitting.speed, "cost": fitting.cost, "notes": fitting.notes })
 }
 
 fn wanted_samples(length_s: f64) -> Result<u64, CliError> {

@@ -20,8 +20,10 @@ const LEAST_GOODNESS: f32 = 0.6;
 const DIFFERENT: f32 = 0.15;
 /// Bars less alike than this sound different.
 const ALIKE: f32 = 0.8;
-/// So many fittings may be one passage as it is, beside the first: an editor can cut one out alone.
+/// So many fittings may be one passage as it is, where there are enough others: an editor can cut one out alone.
 const MOST_PASSAGES: usize = 2;
+/// As many fittings are enough to choose from.
+const ENOUGH: usize = 4;
 
 /// What one alternative is after.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -204,6 +206,7 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
     let base = base_taste(&job.wishes);
     let ask = job.ask(&job.wishes);
     let mut found: Vec<Fitting> = Vec::new();
+    let mut passages: Vec<Fitting> = Vec::new();
     let mut played: Vec<Played> = Vec::new();
     let mut used: Vec<(usize, usize)> = Vec::new();
     for after in which {
@@ -228,10 +231,12 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         };
         let fitting = exact.fitting(&plan);
         let poor = fitting.splices.iter().any(|s| s.goodness < LEAST_GOODNESS);
-        let passages = found.iter().filter(|f| f.splices.is_empty()).count();
-        let passage = fitting.splices.is_empty() && passages >= MOST_PASSAGES;
         let misses = ask.pins.iter().any(|pin| missed_by(&fitting, pin) > MET_SAMPLES);
-        if !found.is_empty() && (poor || misses || passage || found.iter().any(|other| !differ(other, &fitting, likeness, &ask))) {
+        if !found.is_empty() && (poor || misses || found.iter().chain(&passages).any(|other| !differ(other, &fitting, likeness, &ask))) {
+            continue;
+        }
+        if fitting.splices.is_empty() && found.iter().filter(|f| f.splices.is_empty()).count() >= MOST_PASSAGES {
+            passages.push(fitting);
             continue;
         }
         let lines: Vec<(i64, usize)> = bar_times(&fitting, &ask).into_iter().map(|(at, bar)| (at as i64 - place.start_samples as i64, bar)).collect();
@@ -239,6 +244,8 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         used.extend(plan.runs.windows(2).map(|w| (w[0].1, w[1].0)));
         found.push(fitting);
     }
+    let missing = ENOUGH.saturating_sub(found.len());
+    found.extend(passages.into_iter().take(missing));
     if found.is_empty() {
         found.push(played_once(bed, reading, place));
     }

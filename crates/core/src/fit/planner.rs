@@ -128,10 +128,13 @@ impl Bars {
 }
 
 /// What a join costs, term by term; the words are the page's.
-pub fn join_terms(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> [(&'static str, f32); 7] {
+pub fn join_terms(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> [(&'static str, f32); 8] {
     let bars = about.log_duration.len();
     let chance = likeness.could_follow(leave, enter);
     let unfair = UNFAIR * ((FAIR_CHANCE - chance) / UNFAIR_WITHIN).clamp(0.0, 1.0);
+    // More than three quarters of the bed's own bar lines change is heard; a splice that surprises more than all of
+    // them is as bad as one that is right in four of five.
+    let surprise = 2.0 * ((likeness.surprise_rank(leave, enter) - 0.75) / 0.25).max(0.0);
     let distance = leave.abs_diff(enter);
     let phrase = match distance {
         d if d % 8 == 0 => 0.0,
@@ -149,6 +152,7 @@ pub fn join_terms(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave
     let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
     [
         ("how alike the bars are", 8.0 * -chance.max(0.001).ln() + unfair),
+        ("change of the sound", surprise),
         ("place in the phrase", phrase),
         ("heard again", back),
         ("far apart", far),
@@ -318,20 +322,20 @@ impl<'a> Planner<'a> {
         let lead = self.lines[0] - head_samples(self.reading) as i64;
         let mut all = Vec::new();
         let inside = |bar: usize| ask.keep.iter().any(|k| bar > k.0 && bar < k.1);
+        // What was cut as a loop has no opening.
+        let lost = if ask.starts.top && !self.reading.is_loop() { self.lost(self.taste.opening_lost) } else { 0.0 };
         if ask.starts.top && !ask.silent[0] {
             all.push((Start::Top, lead, 0.0));
         }
-        // A pickup is not the whole first bar.
+        // A pickup is not the whole first bar: half of what an opening is worth is lost.
         if ask.starts.pickup && !ask.silent[0] && !ask.keep.iter().any(|k| k.0 == 0) {
             let (first, second) = (self.reading.downbeats[0], self.reading.downbeats[1]);
             // The second beat of a bar makes an odd pickup of nearly a whole bar; from the third on it is one.
             all.extend((first + 1..second).map(|beat| {
                 let heard = self.lines[1] - self.reading.beats_samples[beat] as i64;
-                (Start::Pickup(beat), HEAD_SAMPLES as i64 + heard - self.duration(0, 1), 0.3)
+                (Start::Pickup(beat), HEAD_SAMPLES as i64 + heard - self.duration(0, 1), 0.3 + 0.5 * lost)
             }));
         }
-        // What was cut as a loop has no opening.
-        let lost = if ask.starts.top && !self.reading.is_loop() { self.lost(self.taste.opening_lost) } else { 0.0 };
         for bar in 0..self.last_bar {
             let cost = lost + self.opening_cost(bar);
             // A first run shorter than the least is for those who name its bar.
@@ -1016,8 +1020,8 @@ mod tests {
         // Common practice: begin as the bed begins, end as it ends, and splice where nobody hears it.
         let reading = reading(&[20; 60], &[-3.0; 60]);
         let scene = SceneTables::new(&Scene::default(), 0, 48_000);
-        // Thirty bars and the ring-out.
-        let wanted = 61 * 48_000;
+        // Thirty-two bars less, and the ring-out.
+        let wanted = 57 * 48_000;
         let ask = Ask::new(&reading, &Wishes::default(), 0, wanted as u64);
         let best = |chance: f32| {
             let likeness = likeness(60, &[chance; 3600]);

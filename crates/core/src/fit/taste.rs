@@ -16,7 +16,7 @@ pub struct Taste {
     /// What a bed that may begin as it begins pays for beginning elsewhere: two splices that are just fair, with
     /// their places in the phrase and what is left over, are worth keeping the opening.
     pub opening_lost: f32,
-    /// What a bed with an ending of its own pays for a stop or a fade, likewise.
+    /// What a bed with an ending of its own pays for a stop or a fade: more, so that the opening is given up first.
     pub ending_lost: f32,
     /// A bar among the quieter two thirds.
     pub weak: f32,
@@ -37,13 +37,13 @@ pub struct Taste {
 impl Taste {
     /// The least cost with whatever start and end.
     pub const BEST: Self = Self {
-        join: 0.25,
+        join: 0.5,
         again: 0.0,
         own: 0.0,
         stop: 0.8,
         fade: 1.0,
-        opening_lost: 5.5,
-        ending_lost: 5.5,
+        opening_lost: 6.0,
+        ending_lost: 10.0,
         weak: 0.0,
         strong: 0.0,
         builds: 0.0,

@@ -51,7 +51,7 @@ use grid::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.
-pub const VERSION: u32 = 7;
+pub const VERSION: u32 = 8;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -163,7 +163,7 @@ impl Reading {
 
     /// Whether the bed was cut as a loop: its end goes on at its beginning.
     pub fn is_loop(&self) -> bool {
-        cut_as_loop(&self.bar_lines_samples(), self.length_samples)
+        self.ending.kind != EndingKind::OwnEnding && cut_as_loop(&self.bar_lines_samples(), self.length_samples)
     }
 
     /// Number of whole bars.
@@ -249,13 +249,14 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     step("finding bars", 0.8)?;
     let beat_features = features_of(&grid.beats_s);
     step("comparing bars", 0.85)?;
-    let likeness = BarLikeness::between(&beat_features, &grid.downbeats, grid.metre as usize);
+    let beats_samples = correct::beat_samples(&grid.beats_s);
+    let bar_lines: Vec<u64> = grid.downbeats.iter().map(|&beat| beats_samples[beat]).collect();
+    let lines = crate::splice::surprise::LineSpectra::of(source, &bar_lines);
+    let likeness = BarLikeness::between(&beat_features, &grid.downbeats, grid.metre as usize, lines);
     step("finding sections", 0.95)?;
     let bar_levels_db = features::bar_levels_db(&beat_features, &grid.downbeats);
     let key = Key::of(&beat_features);
-    let beats_samples = correct::beat_samples(&grid.beats_s);
-    let bar_lines: Vec<u64> = grid.downbeats.iter().map(|&beat| beats_samples[beat]).collect();
-    let likeness = if cut_as_loop(&bar_lines, source.len_samples()) { likeness.of_a_loop() } else { likeness };
+    let likeness = if ending.kind != EndingKind::OwnEnding && cut_as_loop(&bar_lines, source.len_samples()) { likeness.of_a_loop() } else { likeness };
     let (sections, section_confidence) = sections::find(&inputs, &likeness, &bar_levels_db, &bar_lines);
     let sections = correct::correct_sections(sections, &bar_lines, corrections);
     let characters = bars::characters(&grid.beats_s, &beat_features, &grid.downbeats, &onsets);

@@ -37,6 +37,80 @@ pub fn surprise(source: &dyn Source, at: u64) -> f32 {
     .fold(0.0, f32::max)
 }
 
+/// Powers of the bands.
+type Bands = [f32; EDGES.len() - 1];
+
+/// What is heard just before and just after the bar lines of a bed: how much a splice from one to another would surprise,
+/// before it is made.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct LineSpectra {
+    /// The 60 ms before each line and those after it, in dB.
+    sides: Vec<[Bands; 2]>,
+    /// How far the lines themselves change, rising.
+    own: Vec<f32>,
+}
+
+impl LineSpectra {
+    /// Of the lines of a bed.
+    pub fn of(bed: &dyn Source, lines_samples: &[u64]) -> Self {
+        let mut sides: Vec<[Bands; 2]> = lines_samples.iter().map(|&line| [REACH_MS, 0].map(|early_ms| mean_power(bed, line as i64 - early_ms * PER_MS))).collect();
+        let top = sides.iter().flatten().flatten().copied().fold(1e-9, f32::max);
+        sides.iter_mut().flatten().flatten().for_each(|power| *power = 10.0 * power.max(top * 1e-6).log10());
+        Self::from_sides(sides)
+    }
+
+    fn from_sides(sides: Vec<[Bands; 2]>) -> Self {
+        let mut all = Self { own: Vec::new(), sides };
+        let mut own: Vec<f32> = (0..all.sides.len()).map(|k| all.change(k, k)).collect();
+        own.sort_by(f32::total_cmp);
+        all.own = own;
+        all
+    }
+
+    /// Mean change of the bands in dB from before line `leave` to after line `enter`.
+    fn change(&self, leave: usize, enter: usize) -> f32 {
+        let (before, after) = (&self.sides[leave][0], &self.sides[enter][1]);
+        before.iter().zip(after).map(|(b, a)| (a - b).abs()).sum::<f32>() / before.len() as f32
+    }
+
+    /// Share of the bed's own lines at which less changes than from before line `leave` to after line `enter`; a half
+    /// where nothing is known of them.
+    pub fn rank(&self, leave: usize, enter: usize) -> f32 {
+        if leave.max(enter) < self.sides.len() { rank(&self.own, self.change(leave, enter)) } else { 0.5 }
+    }
+
+    /// As little-endian bytes.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        self.sides.iter().flatten().flatten().flat_map(|v| v.to_le_bytes()).collect()
+    }
+
+    /// The inverse of [`LineSpectra::to_bytes`]; what is no whole line is left out.
+    pub fn from_bytes(bytes: &[u8]) -> Self {
+        let values: Vec<f32> = bytes.as_chunks::<4>().0.iter().map(|c| f32::from_le_bytes(*c)).collect();
+        let (bands, _) = values.as_chunks::<{ EDGES.len() - 1 }>();
+        Self::from_sides(bands.as_chunks::<2>().0.to_vec())
+    }
+}
+
+/// Mean power of the bands over the 60 ms from sample `from` on.
+fn mean_power(bed: &dyn Source, from: i64) -> Bands {
+    let around = (BLOCK as i64 / 2) * 2;
+    let mut samples = vec![0.0f32; (REACH_MS * PER_MS) as usize];
+    bed.read_mono(from, &mut samples);
+    let mut sum: Bands = [0.0; EDGES.len() - 1];
+    // Blocks that reach beyond what was read would hear silence as a change.
+    let inner = (around / 2 / HOP as i64) as usize;
+    let mut index = 0;
+    let blocks = samples.len() / 2 / HOP;
+    Blocks::new(BLOCK, HOP).for_each(&halved(&samples), |power| {
+        if (inner..blocks.saturating_sub(inner)).contains(&index) {
+            sum.iter_mut().enumerate().for_each(|(band, s)| *s += power[EDGES[band]..EDGES[band + 1]].iter().sum::<f32>());
+        }
+        index += 1;
+    });
+    sum
+}
+
 /// The surprises of the bar lines of a bed, rising.
 pub fn of_bar_lines(bed: &dyn Source, lines_samples: &[u64]) -> Vec<f32> {
     /// As many say enough about a bed.
@@ -64,5 +138,19 @@ mod tests {
         let (on, off) = (surprise(&bed, 48_000), surprise(&bed, 24_000));
         assert!(on > 10.0 * off.max(0.3), "{on} against {off}");
         assert_eq!(rank(&[1.0, 2.0, 3.0, 4.0], 2.5), 0.5);
+    }
+
+    #[test]
+    fn what_a_splice_would_change_is_told_before_it_is_made() {
+        // A low and a high tone in turn, a second each: going on at the same tone changes nothing.
+        let tone = |n: usize| 0.3 * (n as f32 * if n / 48_000 % 2 == 0 { 220.0 } else { 2000.0 } * std::f32::consts::TAU / 48_000.0).sin();
+        let bed = Sound::new(vec![(0..480_000).map(tone).collect()]);
+        let lines: Vec<u64> = (0..10).map(|k| k * 48_000).collect();
+        let spectra = LineSpectra::of(&bed, &lines);
+        // Before line 3 the low tone sounds, after line 2 too.
+        assert!(spectra.rank(3, 2) < 0.2, "{}", spectra.rank(3, 2));
+        assert!(spectra.change(3, 5) > 10.0 * spectra.change(3, 2).max(0.1));
+        assert_eq!(spectra.rank(3, 99), 0.5);
+        assert_eq!(LineSpectra::from_bytes(&spectra.to_bytes()), spectra);
     }
 }

@@ -235,8 +235,8 @@ fn quiet_bars_lie_under_speech_and_strong_ones_in_the_gaps() {
     drop(read);
     let half = whole.reading.bar_count() / 2;
     let level = |phrases: Vec<(u64, u64)>| {
-        // With a fade, which may be anywhere: the bed's own ending is a strong passage and worth more than a quiet one.
-        let wishes = Wishes { end: EndWish::Fade, ..Wishes::default() };
+        // With a start and a fade that may be anywhere: opening and ending are worth more than a quiet passage.
+        let wishes = Wishes { start: StartWish::Cold { at_samples: None }, end: EndWish::Fade, ..Wishes::default() };
         let request = FitRequest { wishes, scene: Scene { phrases, ..Scene::default() }, ..FitRequest::of_length(50 * S) };
         let fitting = quick_fitting(&bed, &whole.reading, &whole.likeness, &request);
         let lines = fitting.bar_lines(&whole.reading.bar_lines_samples());

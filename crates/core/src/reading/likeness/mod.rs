@@ -10,6 +10,7 @@ mod follow;
 
 use super::features::BeatFeatures;
 use super::metre::distance;
+use crate::splice::surprise::LineSpectra;
 use serde::{Deserialize, Serialize};
 
 /// Likeness of all pairs of bars, and how well each could follow each.
@@ -18,6 +19,7 @@ pub struct BarLikeness {
     bars: usize,
     likeness: Vec<f32>,
     chances: Vec<f32>,
+    lines: LineSpectra,
 }
 
 /// Groups of features: pitch classes, those of the bass, mel bands, onsets, loudness.
@@ -85,14 +87,14 @@ const SCALE_LOUDNESS: f32 = 0.40;
 const BRIDGE_BARS: usize = 700;
 
 impl BarLikeness {
-    /// Compares all bars that `downbeats` (indices into `beats`) bound.
-    pub fn between(beats: &[BeatFeatures], downbeats: &[usize], metre: usize) -> Self {
+    /// Compares all bars that `downbeats` (indices into `beats`) bound; `lines` is what is heard around them.
+    pub fn between(beats: &[BeatFeatures], downbeats: &[usize], metre: usize, lines: LineSpectra) -> Self {
         let bars = downbeats.len().saturating_sub(1);
         let distances = Distances::between(beats, downbeats, metre);
         let likeness: Vec<f32> = distances.energy.iter().map(|e| (-e).exp()).collect();
         let bridged = bridge(&likeness, bars);
         let chances = follow::chances(&distances, bars, &bridged);
-        Self { bars, likeness, chances }
+        Self { bars, likeness, chances, lines }
     }
 
     /// Number of bars.
@@ -115,6 +117,11 @@ impl BarLikeness {
     /// If `leave` is 0 or there is no such bar.
     pub fn could_follow(&self, leave: usize, enter: usize) -> f32 {
         self.chances[(leave - 1) * self.bars + enter]
+    }
+
+    /// Share of the bed's own bar lines at which the spectrum changes less than it would at a splice, 0 to 1.
+    pub fn surprise_rank(&self, leave: usize, enter: usize) -> f32 {
+        self.lines.rank(leave, enter)
     }
 
     /// For each bar the earliest bar that sounds (nearly) the same: itself where none came before.
@@ -167,6 +174,7 @@ impl BarLikeness {
         for value in self.likeness.iter().chain(&self.chances) {
             bytes.extend_from_slice(&value.to_le_bytes());
         }
+        bytes.extend(self.lines.to_bytes());
         bytes
     }
 
@@ -175,12 +183,10 @@ impl BarLikeness {
         let (head, body) = bytes.split_at_checked(4)?;
         let bars = u32::from_le_bytes(head.try_into().ok()?) as usize;
         let cells = bars.checked_mul(bars)?;
-        if body.len() != cells.checked_mul(8)? {
-            return None;
-        }
+        let (body, lines) = body.split_at_checked(cells.checked_mul(8)?)?;
         let values: Vec<f32> = body.as_chunks::<4>().0.iter().map(|c| f32::from_le_bytes(*c)).collect();
         let (likeness, chances) = values.split_at(cells);
-        Some(Self { bars, likeness: likeness.to_vec(), chances: chances.to_vec() })
+        Some(Self { bars, likeness: likeness.to_vec(), chances: chances.to_vec(), lines: LineSpectra::from_bytes(lines) })
     }
 }
 
@@ -240,7 +246,7 @@ mod tests {
         // Four bars of one beat that come twice: 0 4 7 5, 0 4 7 5.
         let beats: Vec<_> = [0, 4, 7, 5, 0, 4, 7, 5, 0].into_iter().map(beat).collect();
         let downbeats: Vec<usize> = (0..9).collect();
-        let likeness = BarLikeness::between(&beats, &downbeats, 1);
+        let likeness = BarLikeness::between(&beats, &downbeats, 1, LineSpectra::default());
         assert!(likeness.could_follow(2, 2) > 0.99, "going straight on");
         assert!(likeness.could_follow(2, 6) > 0.9, "the same place of the repeat");
         assert!(likeness.could_follow(2, 3) < 0.2, "skipping a chord");
@@ -262,7 +268,7 @@ mod tests {
                 one
             })
             .collect();
-        let likeness = BarLikeness::between(&beats, &(0..17).map(|bar| 4 * bar).collect::<Vec<_>>(), 4);
+        let likeness = BarLikeness::between(&beats, &(0..17).map(|bar| 4 * bar).collect::<Vec<_>>(), 4, LineSpectra::default());
         for leave in 4..12 {
             let order: Vec<usize> = {
                 let mut bars: Vec<usize> = (0..16).filter(|b| *b != leave).collect();
