@@ -36,8 +36,6 @@ MUSIC = ["wesnoth-1.16-music", "asterisk-moh-opsound-wav", "singularity-music", 
 JUDGES = {
     "music": ["fretsonfire-songs-muldjord", "fretsonfire-songs-sectoid", "warzone2100-music", "nexuiz-music", "hyperrogue-music", "ufoai-music", "asc-music", "lincity-ng-data", "extremetuxracer-data", "warmux-data/usr/share/games/warmux/music"],
 }
-# Voices of that game, in Czech and English, laid out as talk.
-JUDGING_VOICES = "fillets-ng-data/usr/share/games/fillets-ng/sound"
 TEXTS = {
     "en-gb": "The last pin went in on a Sunday. We carried it up the ladder in pieces, and nobody dared to speak. Then the rain came over the square.",
     "en-us": "Good morning. Today we look at three ways of repairing a wooden chair, without glue and without nails. First, look at the legs.",
@@ -83,7 +81,9 @@ def dress(x, chance, noise=True):
 def speech_from_prompts(folder, chance):
     files = sorted(p for end in ("wav", "ogg") for p in glob.glob(f"{folder}/**/*.{end}", recursive=True))
     out = []
-    while sum(map(len, out)) < 25 * RATE:
+    for _ in range(300):
+        if sum(map(len, out)) >= 25 * RATE:
+            break
         voice = load(chance.choice(files), 8)
         if len(voice) > RATE * 0.4:
             out += [voice, np.zeros(int(RATE * chance.uniform(0.05, 1.6)), np.float32)]
@@ -242,9 +242,6 @@ def main():
     def all_rows():
         rows = [(kind, name, told(samples, index)) for index, (kind, name, samples) in enumerate(material(workdir)) if len(samples) >= RATE]
         judges = [(kind, path, told(load(path, 60), "judge")) for kind, packages in JUDGES.items() for path in long_sounds(packages)]
-        chance = random.Random(12)
-        for folder in sorted(glob.glob(f"{ROOT}/{JUDGING_VOICES}/*/[ec][ns]")):
-            judges.append(("speech", folder, told(dress(speech_from_prompts(folder, chance), chance), "judge")))
         return [r for r in rows if r[2]], [r for r in judges if r[2]]
 
     # What was described stays beside, so that the fit can be done again without the sounds.

@@ -1022,8 +1022,8 @@ mod tests {
         let scene = SceneTables::new(&Scene::default(), 0, 48_000);
         // Thirty-two bars less, and the ring-out.
         let wanted = 57 * 48_000;
-        let ask = Ask::new(&reading, &Wishes::default(), 0, wanted as u64);
         let best = |chance: f32| {
+            let ask = Ask::new(&reading, &Wishes::default(), 0, wanted as u64);
             let likeness = likeness(60, &[chance; 3600]);
             Planner::new(&reading, &likeness, &ask, &scene, &[], Taste::BEST).sweep(wanted).best(wanted).unwrap()
         };

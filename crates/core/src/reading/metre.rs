@@ -20,7 +20,7 @@ pub struct Bars {
 }
 
 /// Beats in a bar, with what a piece must earn to be counted so.
-const METRES: [(usize, f32); 4] = [(4, 0.0), (3, 1.5), (5, 4.0), (7, 6.0)];
+const METRES: [(usize, f32); 4] = [(4, 0.0), (3, 1.5), (5, 4.0), (7, 14.0)];
 /// From here on rare enough to be the metre of a whole piece or of none of it: now and then a bar of five would
 /// only excuse a count that has slipped.
 const WHOLE_ONLY: usize = 5;
@@ -29,9 +29,9 @@ const HALVED_BELOW: f32 = 0.5;
 /// Six beats in a bar, not three, when every other bar begins with far less.
 const DOUBLED_ABOVE: f32 = 1.2;
 /// Cost of going on in another metre.
-const OTHER_METRE: f32 = 12.0;
+const OTHER_METRE: f32 = 16.0;
 /// Cost of a bar that is cut short.
-const CUT_BAR: f32 = 10.0;
+const CUT_BAR: f32 = 14.0;
 
 /// How much each beat speaks for being the first of a bar: the log-odds of the network around it.
 pub fn first_beat_odds(beats_s: &[f64], heard: &Activations) -> Vec<f32> {

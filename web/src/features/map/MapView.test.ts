@@ -224,7 +224,10 @@ describe('how the bed begins and ends', () => {
 
   it('stands on both rulers while it is kept, and a click lets it go', async () => {
     const { view } = stand(readCut(own))
-    expect(view.findAll('[data-test=as-begins] text').map((one) => one.text())).toEqual(['as it begins', 'as it begins'])
+    expect(view.findAll('[data-test=as-begins] text').map((one) => one.text())).toEqual([
+      'as it begins',
+      'as it begins',
+    ])
     await view.get('[data-test=as-begins]').trigger('click')
     await view.get('[data-test=as-ends]').trigger('keydown', { key: 'Enter' })
     expect(view.emitted('wish')).toEqual([[{ what: 'start', kind: 'cold' }], [{ what: 'end', kind: 'stop' }]])

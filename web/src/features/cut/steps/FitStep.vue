@@ -245,7 +245,11 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
           >
             <template #bodyCell="{ column, record }">
               <span v-if="column.key === 'number'" class="soft">{{ record.index + 1 }}</span>
-              <button v-else-if="column.key === 'name'" class="plain name" :title="`${record.fitting.name}. ${record.fitting.why}`">
+              <button
+                v-else-if="column.key === 'name'"
+                class="plain name"
+                :title="`${record.fitting.name}. ${record.fitting.why}`"
+              >
                 {{ record.fitting.name }}
               </button>
               <span
