@@ -24,7 +24,7 @@ const REACH_HOPS: usize = 134;
 /// The entering side moves at most this far: 20 ms.
 const MOST_SHIFT_HOPS: i64 = 13;
 /// Attack envelopes less alike than this do not move anything.
-const LEAST_LIKENESS: f32 = 0.5;
+const LEAST_LIKENESS: f32 = 0.6;
 /// After the attacks, waveforms may move the entry by this much more: 3 ms.
 const WAVE_REACH: i64 = 144;
 
