@@ -74,9 +74,8 @@ impl<'a, const WIDTH: usize, const HEAD: usize, const OUTPUTS: usize> Network<'a
             these
         };
         let first = Dense::new(take(inputs * WIDTH), take(WIDTH));
-        let layers = (0..layers)
-            .map(|_| Layer { depth: take(TAPS * WIDTH), depth_bias: take(WIDTH), mix: Dense::new(take(WIDTH * WIDTH), take(WIDTH)) })
-            .collect();
+        let layers =
+            (0..layers).map(|_| Layer { depth: take(TAPS * WIDTH), depth_bias: take(WIDTH), mix: Dense::new(take(WIDTH * WIDTH), take(WIDTH)) }).collect();
         let head = Dense::new(take(WIDTH * HEAD), take(HEAD));
         Self { inputs, first, layers, head, last: Dense::new(take(HEAD * OUTPUTS), take(OUTPUTS)) }
     }

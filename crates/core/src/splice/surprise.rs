@@ -53,7 +53,8 @@ pub struct LineSpectra {
 impl LineSpectra {
     /// Of the lines of a bed.
     pub fn of(bed: &dyn Source, lines_samples: &[u64]) -> Self {
-        let mut sides: Vec<[Bands; 2]> = lines_samples.iter().map(|&line| [REACH_MS, 0].map(|early_ms| mean_power(bed, line as i64 - early_ms * PER_MS))).collect();
+        let mut sides: Vec<[Bands; 2]> =
+            lines_samples.iter().map(|&line| [REACH_MS, 0].map(|early_ms| mean_power(bed, line as i64 - early_ms * PER_MS))).collect();
         let top = sides.iter().flatten().flatten().copied().fold(1e-9, f32::max);
         sides.iter_mut().flatten().flatten().for_each(|power| *power = 10.0 * power.max(top * 1e-6).log10());
         Self::from_sides(sides)

@@ -36,8 +36,7 @@ const RANGE_BPM: std::ops::Range<f64> = 36.0..240.0;
 pub fn candidates(heard: &Activations, inputs: &[f32], span: (usize, usize)) -> Vec<Candidate> {
     let ways = ways(beats::paths(heard, span), heard, span);
     let evidence = Evidence::of(heard, inputs);
-    let mut all: Vec<Candidate> =
-        ways.into_iter().map(|beats_s| Candidate { features: evidence.features(&beats_s), beats_s, likelihood: 0.0 }).collect();
+    let mut all: Vec<Candidate> = ways.into_iter().map(|beats_s| Candidate { features: evidence.features(&beats_s), beats_s, likelihood: 0.0 }).collect();
     let best = all.iter().map(|c| c.features[SCORE]).fold(f32::MIN, f32::max);
     for candidate in &mut all {
         candidate.features[SCORE_BEHIND] = (candidate.features[SCORE] - best) / best.abs().max(0.3);

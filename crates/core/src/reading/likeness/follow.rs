@@ -75,7 +75,8 @@ impl<'a> Bed<'a> {
                 energy3[i * bars + j] = (at(i - 1, j - 1) + at(i, j) + at(i + 1, j + 1)) / 3.0;
             }
         }
-        let nearest: Vec<[f32; 3]> = (0..bars).map(|a| nearest3(energy[a * bars..(a + 1) * bars].iter().enumerate().filter(|e| e.0 != a).map(|e| *e.1))).collect();
+        let nearest: Vec<[f32; 3]> =
+            (0..bars).map(|a| nearest3(energy[a * bars..(a + 1) * bars].iter().enumerate().filter(|e| e.0 != a).map(|e| *e.1))).collect();
         let nearest1: Vec<f32> = nearest.iter().map(|n| n[0]).collect();
         let moves: Vec<f32> = (0..bars - 1).map(|a| at(a, a + 1)).collect();
         let ranks = [energy, &energy3].into_iter().chain(&distances.groups).chain([&distances.chroma_of_bars]).map(|m| Ranks::of(m, bars)).collect::<Vec<_>>();
@@ -115,7 +116,9 @@ impl<'a> Bed<'a> {
             z += weight * (ranks.rank(matrix[here]) + 0.01).ln();
         }
         let by_itself = if enter == 0 { self.moves[leave - 1] } else { 0.5 * (self.moves[leave - 1] + self.moves[enter - 1]) };
-        z += RELATIVE[0] * (energy - 0.5 * (self.nearest3[leave] + self.nearest3[enter])) + RELATIVE[1] * (energy - self.median) + RELATIVE[2] * (energy - by_itself);
+        z += RELATIVE[0] * (energy - 0.5 * (self.nearest3[leave] + self.nearest3[enter]))
+            + RELATIVE[1] * (energy - self.median)
+            + RELATIVE[2] * (energy - by_itself);
         (1.0 / (1.0 + (-z).exp())).min(SUREST)
     }
 }
