@@ -12,6 +12,7 @@ mod weights;
 use crate::reading::{Cancelled, Progress};
 use crate::sound::blocks::Blocks;
 use crate::sound::{Source, mono_24k};
+use crate::units::mean;
 use serde::{Deserialize, Serialize};
 use weights::{BIAS, HIDDEN, MEAN, SCALE, UNIT_BIAS, UNITS, WEIGHTS};
 
@@ -130,15 +131,6 @@ impl Source for Part<'_> {
     fn read(&self, channel: usize, start: i64, out: &mut [f32]) {
         self.source.read(channel, start + self.start as i64, out);
     }
-}
-
-fn mean(values: impl Iterator<Item = f32>) -> f32 {
-    let (mut sum, mut count) = (0.0, 0);
-    for value in values {
-        sum += value;
-        count += 1;
-    }
-    sum / count.max(1) as f32
 }
 
 /// The numbers of one stretch; `None` when it is silent or too short.

@@ -24,7 +24,7 @@ const REACH_HOPS: usize = 134;
 /// The entering side moves at most this far: 20 ms.
 const MOST_SHIFT_HOPS: i64 = 13;
 /// Attack envelopes less alike than this do not move anything.
-const LEAST_LIKENESS: f32 = 0.6;
+const LEAST_LIKENESS: f32 = 0.5;
 /// After the attacks, waveforms may move the entry by this much more: 3 ms.
 const WAVE_REACH: i64 = 144;
 
@@ -143,7 +143,8 @@ fn shift_by_attacks(bed: &dyn Source, leave: u64, enter: u64) -> i64 {
             best = (value, shift);
         }
     }
-    best.1 * HOP as i64
+    // What grows up to the edge of the search has its best place elsewhere, and means something else.
+    if best.1.abs() == MOST_SHIFT_HOPS { 0 } else { best.1 * HOP as i64 }
 }
 
 fn shift_by_waves(bed: &dyn Source, leave: u64, enter: u64, around: i64) -> i64 {

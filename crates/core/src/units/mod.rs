@@ -5,3 +5,12 @@ mod time;
 
 pub use level::{db_from_gain, db_from_percent, gain_from_db, percent_from_db};
 pub use time::{FrameRate, LengthText, TimeError, Timecode, samples_from_seconds, seconds_from_samples};
+/// The mean of some numbers; 0 of none.
+pub(crate) fn mean(values: impl Iterator<Item = f32>) -> f32 {
+    let (mut sum, mut count) = (0.0, 0);
+    for value in values {
+        sum += value;
+        count += 1;
+    }
+    sum / count.max(1) as f32
+}

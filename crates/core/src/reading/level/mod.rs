@@ -12,6 +12,7 @@ use super::activations::{Activations, INPUTS, frame_of};
 use super::beats::{self, BeatPath, even_odds, log_odds};
 use super::metre::distance;
 use super::spectra::MEL_BANDS;
+use crate::units::mean;
 use weights::{MEAN, SCALE, WEIGHTS};
 
 /// Numbers that describe a candidate.
@@ -230,15 +231,6 @@ const _: () = assert!(INPUTS == 2 * MEL_BANDS + 24, "the classes of chords and b
 fn at(values: &[f32], second: f64) -> f32 {
     let frame = frame_of(second).round();
     if frame < 0.0 { 0.0 } else { values.get(frame as usize).copied().unwrap_or(0.0) }
-}
-
-fn mean(values: impl Iterator<Item = f32>) -> f32 {
-    let (mut sum, mut count) = (0.0, 0);
-    for value in values {
-        sum += value;
-        count += 1;
-    }
-    sum / count.max(1) as f32
 }
 
 /// How much one place of so many stands out: the highest mean of a place less the mean of the others.
