@@ -34,7 +34,7 @@ HIDDEN = 6
 # To call music a room does more harm than the other way round.
 MUSIC_WEIGHT = 4
 MUSIC = ["wesnoth-1.16-music", "asterisk-moh-opsound-wav", "singularity-music", "supertux-data", "hedgewars-data", "widelands-data", "megaglest-data", "enigma-data"]
-# What each package holds that only judges; of the sounds those of two seconds and more.
+# Packages that only judge, and what they hold: no speech and no places yet.
 JUDGES = {
     "music": ["fretsonfire-songs-muldjord", "fretsonfire-songs-sectoid", "warzone2100-music", "nexuiz-music", "hyperrogue-music", "ufoai-music", "asc-music", "lincity-ng-data", "extremetuxracer-data", "warmux-data/usr/share/games/warmux/music"],
 }

@@ -1,6 +1,6 @@
 """Fits the weights by which crates/core/src/reading/level chooses among ways to count, and writes weights.rs.
 
-    python tools/reading/level.py [--sets FOLDER]... [--composed DATA]... [--judge FOLDER]...
+    python tools/reading/level.py [--sets FOLDER]... [--composed DATA]... [--dry]
 
 `--sets`: folders of sound files with `.truth.json` beside them (beats), of which those of the choosing half are learned
 from (see tools/eval/split.py); `--composed`: made by render.py. Printed are held-back composed pieces and the reporting
@@ -37,7 +37,7 @@ def ways_of(inputs):
     return json.loads(subprocess.run([str(PROGRAMS / "level_candidates"), str(inputs)], capture_output=True, text=True, check=True).stdout)["ways"]
 
 
-def piece(name, group, truth, inputs, weight, octave=True):
+def piece(name, group, truth, inputs, weight):
     ways = ways_of(inputs)
     beats = mir_eval.beat.trim_beats(np.array(truth["beats"]), 0)
     if len(ways) < 2:

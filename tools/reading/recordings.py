@@ -1,10 +1,10 @@
 """Beats of recordings on which independent trackers agree, as a teacher for what nobody wrote down.
 
-    python tools/reading/recordings.py OUT ROOT [EVERY]      # ROOT: where the packages named below are unpacked; every second one ...
+    python tools/reading/recordings.py OUT ROOT [EVERY]      # ROOT: where the packages named below are unpacked; EVERY 2 takes every second recording
 
 Of the first ninety seconds of each recording the beats of essentia (multi-feature), librosa and the reading of the tree are
-compared; where two of the three are the same (F over .9 at 70 ms, from different makers) and the third does not
-contradict them by more than an octave, they are taken, each moved to the attack that is heard beside it. Nothing is said of
+compared; where two of the three are the same (F over .9 at 70 ms; essentia and librosa only where essentia is fairly
+sure), they are taken, each moved to the attack that is heard beside it. Nothing is said of
 bars. Needs essentia, librosa and mir_eval from PyPI, ffmpeg, and the binaries that render.py needs, with `jaunty` beside them.
 """
 import json
