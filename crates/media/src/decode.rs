@@ -4,10 +4,12 @@ use crate::downmix::Downmix;
 use crate::pcm::{PcmFile, PcmWriter};
 use jaunty_core::SAMPLE_RATE_HZ;
 use jaunty_core::sound::{Sound, Source};
+use jaunty_core::units::CutLength;
 use rubato::audioadapter_buffers::direct::SequentialSliceOfVecs;
 use rubato::{Fft, FixedSync, Indexing, Resampler, WindowFunction};
 use std::fs::File;
 use std::io;
+use std::ops::RangeInclusive;
 use std::path::Path;
 use symphonia::core::codecs::audio::{AudioDecoder, AudioDecoderOptions};
 use symphonia::core::errors::Error as SymphoniaError;
@@ -16,28 +18,74 @@ use symphonia::core::formats::{FormatOptions, FormatReader, TrackType};
 use symphonia::core::io::MediaSourceStream;
 use symphonia::core::meta::MetadataOptions;
 
-/// Why a file could not be decoded. The texts say what to do.
+/// Sample rates that are read, in Hz: from telephones to the fastest converters.
+pub const RATES_HZ: RangeInclusive<u32> = 4_000..=768_000;
+/// Channels of a file at most.
+const MOST_CHANNELS: usize = 64;
+/// The shortest sound of any use, in samples at 48 kHz: a twentieth of a second.
+const LEAST_SAMPLES: u64 = 2400;
+/// The longest sound, in samples at 48 kHz: nothing longer fits a cut.
+const MOST_SAMPLES: u64 = CutLength::MOST_SAMPLES;
+/// The highest sample of a sound: 40 dB over full scale. Files of floating point are now and then
+/// mixed hot, but what lies beyond this are no samples.
+const MOST_PEAK: f32 = 100.0;
+/// Room that a working file leaves on its disk.
+const LEAVE_FREE_BYTES: u64 = 256 << 20;
+
+/// Why a file could not be decoded. The texts say what is wrong and what to do; what a library said
+/// is kept for the log.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum DecodeError {
     /// The file has no bytes.
-    #[error("the file is empty; export it again and bring in the new one")]
+    #[error("The file is empty. Export it again and bring in the new one.")]
     Empty,
     /// No decoder knows the format.
-    #[error("this is no sound file that can be read ({0}); use WAV, AIFF, FLAC, MP3, Ogg Vorbis or M4A")]
+    #[error("This is no sound file that can be read here. Use WAV, AIFF, FLAC, MP3, Ogg Vorbis or M4A.")]
     Unsupported(String),
     /// The format is known, the contents are not.
-    #[error("the sound in this file cannot be decoded ({0}); export it again as WAV")]
+    #[error("The sound in this file cannot be decoded. Export it again as WAV.")]
     Malformed(String),
-    /// The file holds no sound.
-    #[error("the file holds no samples; export it again and bring in the new one")]
+    /// The file says a rate that no sound has.
+    #[error("The file says that it has {0} samples a second. Export it again at 44.1, 48 or 96 kHz.")]
+    Rate(u32),
+    /// There are too many channels.
+    #[error("The file has {0} channels. Export it again in stereo.")]
+    Channels(usize),
+    /// The file holds no sound, or hardly any.
+    #[error("The file holds less than a twentieth of a second of sound. Export it again and bring in the new one.")]
     NoSamples,
+    /// The sound is longer than a cut can be.
+    #[error("The sound is longer than {} hours. Bring in the part that is needed.", CutLength::MOST_HOURS)]
+    TooLong,
+    /// Half of the samples or more are no numbers, or they are absurdly high.
+    #[error("The samples in this file are no sound: they are not numbers, or a hundred times over full level. Export it again as WAV with 24 bits.")]
+    NoSound,
+    /// There is no room for the working file.
+    #[error("There is no room on the disk for this sound. Make room there and bring the file in again.")]
+    NoRoom,
     /// The caller stopped.
-    #[error("decoding was cancelled")]
+    #[error("Decoding was cancelled.")]
     Cancelled,
     /// The working file could not be written or the file not be read.
-    #[error("reading or writing failed")]
-    Io(#[from] io::Error),
+    #[error("Reading or writing failed. Look at the disk, then bring the file in again.")]
+    Io(io::Error),
+}
+
+impl From<io::Error> for DecodeError {
+    fn from(cause: io::Error) -> Self {
+        match cause.kind() {
+            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded | io::ErrorKind::FileTooLarge => Self::NoRoom,
+            _ => Self::Io(cause),
+        }
+    }
+}
+
+impl DecodeError {
+    /// Whether the file itself is to blame: no other try of the same bytes will do.
+    pub fn blames_file(&self) -> bool {
+        !matches!(self, Self::NoRoom | Self::Cancelled | Self::Io(_))
+    }
 }
 
 /// What a file turned out to be.
@@ -62,10 +110,20 @@ pub struct DecodedInfo {
 /// # Errors
 /// [`DecodeError`]; the working file is then worthless.
 pub fn decode_file(path: &Path, extension: Option<&str>, to: &Path, progress: &mut dyn FnMut(f32) -> bool) -> Result<DecodedInfo, DecodeError> {
+    /// How much is written between two looks at the disk.
+    const LOOK_BYTES: u64 = 64 << 20;
     let mut writer: Option<PcmWriter> = None;
+    let (mut written_bytes, mut looked_bytes) = (0, None);
     let info = decode(path, extension, progress, &mut |planes| {
         if writer.is_none() {
             writer = Some(PcmWriter::create(to, planes.len())?);
+        }
+        written_bytes += planes.iter().map(|p| size_of_val(*p) as u64).sum::<u64>();
+        if looked_bytes.is_none_or(|looked| written_bytes >= looked + LOOK_BYTES) {
+            looked_bytes = Some(written_bytes);
+            if free_bytes(to)? < LEAVE_FREE_BYTES + LOOK_BYTES {
+                return Err(io::ErrorKind::StorageFull.into());
+            }
         }
         writer.as_mut().map_or(Ok(()), |pcm| pcm.append(planes))
     })?;
@@ -132,14 +190,22 @@ fn decode(path: &Path, extension: Option<&str>, progress: &mut dyn FnMut(f32) ->
         return Err(DecodeError::Empty);
     }
     let mut reader = Reader::open(path, extension)?;
+    // A head that lies the other way is found out by counting.
+    if reader.says_too_long() {
+        return Err(DecodeError::TooLong);
+    }
     let mut planes: Vec<Vec<f32>> = Vec::new();
     let mut converter: Option<(Rate, u32)> = None;
-    let (mut read_frames, mut length_samples) = (0u64, 0u64);
+    let (mut read_frames, mut no_numbers, mut length_samples) = (0u64, 0u64, 0u64);
     let mut counted = |out: &[&[f32]]| {
         length_samples += out[0].len() as u64;
         take(out)
     };
     while let Some(rate_hz) = reader.next(&mut planes)? {
+        if !RATES_HZ.contains(&rate_hz) {
+            return Err(DecodeError::Rate(rate_hz));
+        }
+        no_numbers += only_numbers(&mut planes)?;
         let channels = planes.len();
         if converter.is_none() {
             converter = Some((Rate::new(rate_hz, channels)?, rate_hz));
@@ -149,6 +215,9 @@ fn decode(path: &Path, extension: Option<&str>, progress: &mut dyn FnMut(f32) ->
             return Err(DecodeError::Malformed("the sample rate changes within the file".into()));
         }
         read_frames += planes[0].len() as u64;
+        if read_frames / u64::from(rate_hz) > MOST_SAMPLES / u64::from(SAMPLE_RATE_HZ) {
+            return Err(DecodeError::TooLong);
+        }
         rate.push(&planes, &mut counted)?;
         let share = reader.frames.map_or(0.0, |all| (read_frames as f32 / all.max(1) as f32).min(1.0));
         if !progress(share) {
@@ -157,11 +226,37 @@ fn decode(path: &Path, extension: Option<&str>, progress: &mut dyn FnMut(f32) ->
     }
     let Some((mut rate, rate_hz)) = converter else { return Err(DecodeError::NoSamples) };
     rate.finish(&mut counted)?;
-    if length_samples == 0 {
+    if length_samples < LEAST_SAMPLES {
         return Err(DecodeError::NoSamples);
     }
+    if no_numbers * 2 >= read_frames * planes.len() as u64 {
+        return Err(DecodeError::NoSound);
+    }
     let short = reader.frames.is_some_and(|all| read_frames + u64::from(rate_hz) / 10 < all);
-    Ok(DecodedInfo { rate_hz, channel_count: planes.len(), length_samples, damaged: reader.damaged || short })
+    Ok(DecodedInfo { rate_hz, channel_count: planes.len(), length_samples, damaged: reader.damaged || short || no_numbers > 0 })
+}
+
+/// Makes silence of what is no number, and says how many samples that were.
+fn only_numbers(planes: &mut [Vec<f32>]) -> Result<u64, DecodeError> {
+    let mut count = 0;
+    for sample in planes.iter_mut().flatten() {
+        if !sample.is_finite() {
+            *sample = 0.0;
+            count += 1;
+        } else if sample.abs() > MOST_PEAK {
+            return Err(DecodeError::NoSound);
+        }
+    }
+    Ok(count)
+}
+
+/// Bytes that are free for us on the disk of `path`.
+///
+/// # Errors
+/// What the file system says.
+pub fn free_bytes(path: &Path) -> io::Result<u64> {
+    let told = nix::sys::statvfs::statvfs(path)?;
+    Ok(told.blocks_available() * told.fragment_size())
 }
 
 /// Packets of one file as planes of samples.
@@ -170,6 +265,7 @@ struct Reader {
     decoder: Box<dyn AudioDecoder>,
     track_id: u32,
     frames: Option<u64>,
+    rate_hz: Option<u32>,
     /// Samples that the encoder put before the sound and that are still to be dropped.
     skip: usize,
     /// How more than two channels become two.
@@ -187,14 +283,29 @@ impl Reader {
         let format = symphonia::default::get_probe()
             .probe(&hint, stream, FormatOptions::default(), MetadataOptions::default())
             .map_err(|cause| DecodeError::Unsupported(cause.to_string()))?;
-        let track = format.default_track(TrackType::Audio).ok_or_else(|| DecodeError::Unsupported("no sound in it".into()))?;
+        let track = format.default_track(TrackType::Audio).ok_or_else(|| DecodeError::Unsupported("no track of sound".into()))?;
         let parameters = track.codec_params.as_ref().and_then(|p| p.audio()).ok_or_else(|| DecodeError::Unsupported("unknown coding".into()))?;
+        if let Some(count) = parameters.channels.as_ref().map(|c| c.count()).filter(|count| *count > MOST_CHANNELS) {
+            return Err(DecodeError::Channels(count));
+        }
+        // Before the decoder plans for it.
+        if let Some(rate_hz) = parameters.sample_rate.filter(|rate| !RATES_HZ.contains(rate)) {
+            return Err(DecodeError::Rate(rate_hz));
+        }
         let decoder = symphonia::default::get_codecs()
             .make_audio_decoder(parameters, &AudioDecoderOptions::default())
             .map_err(|cause| DecodeError::Unsupported(cause.to_string()))?;
         let skip = edit_list_start(path, parameters.sample_rate).unwrap_or(0);
-        let (track_id, frames) = (track.id, track.num_frames);
-        Ok(Self { format, decoder, track_id, frames, skip, downmix: None, damaged: false })
+        let (track_id, frames, rate_hz) = (track.id, track.num_frames, parameters.sample_rate);
+        Ok(Self { format, decoder, track_id, frames, rate_hz, skip, downmix: None, damaged: false })
+    }
+
+    /// Whether the head says that the sound is longer than a cut can be. Plain samples are counted
+    /// instead: where they were written before their number was known, the head says the most that it can.
+    fn says_too_long(&self) -> bool {
+        let plain = matches!(self.format.format_info().short_name, "wave" | "aiff" | "caf");
+        let Some((frames, rate_hz)) = self.frames.zip(self.rate_hz).filter(|_| !plain) else { return false };
+        frames / u64::from(rate_hz.max(1)) > MOST_SAMPLES / u64::from(SAMPLE_RATE_HZ)
     }
 
     /// Decodes the next packet into `planes` and gives its rate; `None` at the end.
@@ -217,6 +328,10 @@ impl Reader {
                 Ok(buffer) if buffer.frames() == 0 => {}
                 Ok(buffer) => {
                     let rate_hz = buffer.spec().rate();
+                    let count = buffer.spec().channels().count();
+                    if count > MOST_CHANNELS {
+                        return Err(DecodeError::Channels(count));
+                    }
                     if buffer.spec().channels().count() > 2 && self.downmix.is_none() {
                         self.downmix = Downmix::of(buffer.spec().channels());
                     }
@@ -258,19 +373,21 @@ fn edit_list_start(path: &Path, rate_hz: Option<u32>) -> Option<usize> {
         if at == 0 && &head[4..] != b"ftyp" {
             return None;
         }
-        let body = if size == 1 {
+        let (body, head_bytes) = if size == 1 {
             let mut long = [0u8; 8];
             file.read_exact(&mut long).ok()?;
-            u64::from_be_bytes(long)
+            (u64::from_be_bytes(long), 16)
         } else {
-            size
+            (size, 8)
         };
+        // A box that ends before its head does, or with the file, leads nowhere.
+        let inside = body.checked_sub(head_bytes)?;
         if &head[4..] == b"moov" && body < 64 << 20 {
-            moov.resize(body as usize - 8, 0);
+            moov.resize(inside.min(len) as usize, 0);
             file.read_exact(&mut moov).ok()?;
             break;
         }
-        at += body.max(8);
+        at = at.checked_add(body)?;
     }
     let find = |name: &[u8]| moov.windows(4).position(|w| w == name);
     // Version and flags, number of edits, then duration and media time of the first edit.
@@ -303,7 +420,7 @@ impl Rate {
         const TRANSFORMS: usize = 16;
         let chunk = TRANSFORMS * 256 * rate_hz.div_ceil(SAMPLE_RATE_HZ) as usize;
         let fft = Fft::new_custom(rate_hz as usize, SAMPLE_RATE_HZ as usize, chunk, TRANSFORMS, channels, WindowFunction::BlackmanHarris2, FixedSync::Input)
-            .map_err(|_| DecodeError::Unsupported(format!("a sample rate of {rate_hz} Hz")))?;
+            .map_err(|_| DecodeError::Rate(rate_hz))?;
         let skip = fft.output_delay();
         let ratio = f64::from(SAMPLE_RATE_HZ) / f64::from(rate_hz);
         Ok(Self::Convert { fft: Box::new(fft), waiting: vec![Vec::new(); channels], skip, owed: 0.0, ratio })
@@ -314,8 +431,7 @@ impl Rate {
             Self::Same => Ok(take(&planes.iter().map(Vec::as_slice).collect::<Vec<_>>())?),
             Self::Convert { waiting, owed, ratio, .. } => {
                 for (queue, plane) in waiting.iter_mut().zip(planes) {
-                    // One NaN would spoil a whole transform.
-                    queue.extend(plane.iter().map(|s| if s.is_finite() { *s } else { 0.0 }));
+                    queue.extend_from_slice(plane);
                 }
                 *owed += planes[0].len() as f64 * *ratio;
                 self.convert(false, take)

@@ -1,10 +1,10 @@
 //! Proxy films: what a film is, its own sound, single pictures. All of it is done by ffmpeg and
 //! ffprobe of Debian's packages; nothing of a film is decoded here.
 
-use jaunty_core::units::FrameRate;
+use crate::program::{self, Limits, ProgramError};
+use jaunty_core::units::{CutLength, FrameRate, TimeError};
 use serde::Deserialize;
 use std::path::Path;
-use std::process::{Command, Stdio};
 
 /// What a film is.
 #[derive(Debug, Clone, PartialEq)]
@@ -28,16 +28,22 @@ pub struct FilmFacts {
 #[non_exhaustive]
 pub enum FilmError {
     /// ffmpeg is not installed.
-    #[error("ffmpeg is missing ({0}); install the Debian package ffmpeg")]
+    #[error("ffmpeg is missing on the server. Install the Debian package ffmpeg.")]
     Missing(std::io::Error),
-    /// It is no film, or a damaged one.
-    #[error("this is no film that can be read here ({0}); export it as MP4 (H.264) or WebM")]
+    /// It is no film, or a damaged one; what was told about it is for the log.
+    #[error("This is no film that can be read here. Export it as MP4 (H.264) or WebM.")]
     NoFilm(String),
+    /// It takes longer than a film should.
+    #[error("Reading this film takes too long. Export it as MP4 (H.264) or WebM.")]
+    TimedOut,
     /// It runs at a rate that pictures do not run at.
-    #[error("the film runs at {0} frames a second; export it at 23.976, 24, 25, 29.97, 30, 50, 59.94 or 60, with a constant rate")]
+    #[error("The film runs at {0} frames a second. Export it at 23.976, 24, 25, 29.97, 30, 50, 59.94 or 60, with a constant rate.")]
     Rate(String),
+    /// It is longer than a cut can be.
+    #[error("The film has no length that can be used: {0}. Export the part that you cut to.")]
+    Length(#[from] TimeError),
     /// The browser does not play it.
-    #[error("browsers do not play {0}; export the film as MP4 (H.264) or WebM")]
+    #[error("Browsers do not play {0}. Export the film as MP4 (H.264) or WebM.")]
     Codec(String),
 }
 
@@ -79,15 +85,18 @@ struct Tags {
     duration: Option<String>,
 }
 
-fn run(program: &str, arguments: &[&str], path: &Path, more: &[&str]) -> Result<Vec<u8>, FilmError> {
-    let out = Command::new(program).args(arguments).arg(path).args(more).stdin(Stdio::null()).output().map_err(FilmError::Missing)?;
-    if out.status.success() {
-        return Ok(out.stdout);
-    }
-    let told = String::from_utf8_lossy(&out.stderr);
-    // The last line says what is wrong; the path in it is ours and means nothing to the user.
-    let line = told.lines().last().unwrap_or("it broke off").replace(&path.display().to_string(), "the file");
-    Err(FilmError::NoFilm(line.chars().take(160).collect()))
+/// Containers of films, as ffmpeg names them: no playlist, no list of other files, nothing that opens a second one.
+const CONTAINERS: &str = "mov,mp4,m4a,3gp,3g2,mj2,matroska,webm,ogg,avi";
+
+/// Runs a program of ffmpeg's on one film, which is read from a file and nowhere else.
+fn run(program: &str, before: &[&str], film: &Path, after: &[&str], limits: Limits) -> Result<Vec<u8>, FilmError> {
+    let film = format!("file:{}", film.display());
+    let input = ["-v", "error", "-protocol_whitelist", "file,pipe", "-format_whitelist", CONTAINERS];
+    program::run(program, &[&input[..], before, &["-i", &film], after].concat(), limits).map_err(|cause| match cause {
+        ProgramError::Missing(cause) => FilmError::Missing(cause),
+        ProgramError::TimedOut => FilmError::TimedOut,
+        ProgramError::Failed(told) => FilmError::NoFilm(told),
+    })
 }
 
 fn fraction(text: &str) -> Option<f64> {
@@ -113,8 +122,8 @@ fn seconds(text: &str) -> Option<f64> {
 /// # Errors
 /// [`FilmError`] with what to do.
 pub fn probe(path: &Path) -> Result<FilmFacts, FilmError> {
-    let arguments = ["-v", "error", "-count_packets", "-show_streams", "-show_format", "-of", "json"];
-    let told = run("ffprobe", &arguments, path, &[])?;
+    let arguments = ["-count_packets", "-show_streams", "-show_format", "-of", "json"];
+    let told = run("ffprobe", &arguments, path, &[], Limits { time_s: 60, file_bytes: 0 })?;
     let probed: Probed = serde_json::from_slice(&told).map_err(|cause| FilmError::NoFilm(cause.to_string()))?;
     let is = |kind: &'static str| move |s: &&Stream| s.codec_type.as_deref() == Some(kind);
     let cover = |s: &&Stream| matches!(s.codec_name.as_deref(), Some("mjpeg" | "png" | "bmp" | "gif"));
@@ -134,11 +143,14 @@ pub fn probe(path: &Path) -> Result<FilmFacts, FilmError> {
     let counted = video.nb_read_packets.as_deref().and_then(|n| n.parse::<u64>().ok()).filter(|n| *n > 0);
     let lasts_s =
         [video.duration.as_deref(), video.tags.duration.as_deref(), container.and_then(|c| c.duration.as_deref())].into_iter().flatten().find_map(seconds);
-    let length_frames =
-        counted.or_else(|| lasts_s.and_then(|s| rate.frames_from_seconds(s).ok())).ok_or_else(|| FilmError::NoFilm("it has no frames".into()))?;
+    let length = match (counted, lasts_s) {
+        (Some(frames), _) => CutLength::new(rate, frames),
+        (None, Some(s)) => CutLength::from_seconds(rate, s),
+        (None, None) => return Err(FilmError::NoFilm("it has no frames".into())),
+    }?;
     Ok(FilmFacts {
         rate,
-        length_frames,
+        length_frames: length.frames(),
         first_frame: timecode.and_then(|t| rate.frame_from_timecode(t).ok()),
         has_sound: probed.streams.iter().any(|s| is("audio")(&s)),
         width_px: video.width.unwrap_or(0),
@@ -152,9 +164,11 @@ pub fn probe(path: &Path) -> Result<FilmFacts, FilmError> {
 /// [`FilmError`].
 pub fn extract_sound(film: &Path, wav: &Path) -> Result<(), FilmError> {
     // Silence before a late first sample, so that sample 0 is frame 0.
-    let more = ["-vn", "-af", "aresample=async=1:first_pts=0", "-ac", "2", "-ar", "48000", "-c:a", "pcm_s24le", "-f", "wav", "-y"];
-    let target = wav.display().to_string();
-    run("ffmpeg", &["-v", "error", "-nostdin", "-i"], film, &[&more[..], &[&target]].concat()).map(|_| ())
+    let most_s = (CutLength::MOST_HOURS * 3600).to_string();
+    let more = ["-t", &most_s, "-vn", "-af", "aresample=async=1:first_pts=0", "-ac", "2", "-ar", "48000", "-c:a", "pcm_s24le", "-f", "wav", "-y"];
+    let target = format!("file:{}", wav.display());
+    let limits = Limits { time_s: 600, file_bytes: CutLength::MOST_SAMPLES * 6 + 4096 };
+    run("ffmpeg", &["-nostdin"], film, &[&more[..], &[&target]].concat(), limits).map(|_| ())
 }
 
 /// Writes one picture of the film as JPEG, `width_px` wide.
@@ -162,7 +176,8 @@ pub fn extract_sound(film: &Path, wav: &Path) -> Result<(), FilmError> {
 /// # Errors
 /// [`FilmError`].
 pub fn still(film: &Path, at_s: f64, width_px: u32, jpeg: &Path) -> Result<(), FilmError> {
-    let (at, scale, target) = (format!("{at_s:.4}"), format!("scale={width_px}:-2"), jpeg.display().to_string());
-    run("ffmpeg", &["-v", "error", "-nostdin", "-ss", &at, "-i"], film, &["-frames:v", "1", "-vf", &scale, "-q:v", "5", "-f", "image2", "-y", &target])?;
+    let (at, scale, target) = (format!("{at_s:.4}"), format!("scale={width_px}:-2"), format!("file:{}", jpeg.display()));
+    let more = ["-frames:v", "1", "-vf", &scale, "-q:v", "5", "-f", "image2", "-update", "1", "-y", &target];
+    run("ffmpeg", &["-nostdin", "-ss", &at], film, &more, Limits { time_s: 20, file_bytes: 16 << 20 })?;
     if jpeg.metadata().map_or(0, |m| m.len()) > 0 { Ok(()) } else { Err(FilmError::NoFilm("there is no picture at that time".into())) }
 }

@@ -14,9 +14,10 @@ mod encode;
 pub mod film;
 mod overview;
 mod pcm;
+mod program;
 mod speak;
 
-pub use decode::{DecodeError, DecodedInfo, decode_file, decode_to_sound, decode_to_source};
+pub use decode::{DecodeError, DecodedInfo, RATES_HZ, decode_file, decode_to_sound, decode_to_source, free_bytes};
 pub use encode::{BIT_DEPTH, WavStream, wav_bytes, write_wav};
 pub use overview::{Overview, overview};
 pub use pcm::{PcmFile, PcmWriter};

@@ -29,7 +29,7 @@ impl PcmWriter {
         Ok(Self { file, bytes: Vec::new() })
     }
 
-    /// Appends planes of equal length; what is not finite becomes 0.
+    /// Appends planes of equal length.
     ///
     /// # Errors
     /// What the file system says, such as a full disk.
@@ -37,8 +37,7 @@ impl PcmWriter {
         self.bytes.clear();
         for index in 0..planes.first().map_or(0, |p| p.len()) {
             for plane in planes {
-                let sample = if plane[index].is_finite() { plane[index] } else { 0.0 };
-                self.bytes.extend_from_slice(&sample.to_le_bytes());
+                self.bytes.extend_from_slice(&plane[index].to_le_bytes());
             }
         }
         self.file.write_all(&self.bytes)

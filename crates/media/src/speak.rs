@@ -1,16 +1,18 @@
 //! A spoken placeholder for a narration that is not recorded yet: Debian's `espeak-ng`.
 
+use crate::program::{self, Limits, ProgramError};
 use crate::{DecodeError, decode_to_sound};
 use jaunty_core::sound::{Sound, Source};
-use std::path::Path;
-use std::process::{Command, Stdio};
 
 /// Why nothing was spoken.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum SpeakError {
-    /// The program is missing or failed.
-    #[error("the words could not be spoken ({0}); install the Debian package espeak-ng")]
+    /// The program is missing.
+    #[error("The voice is missing on the server. Install the Debian package espeak-ng.")]
+    Missing,
+    /// It failed; what it told is for the log.
+    #[error("These words could not be spoken. Write them in letters, and try again.")]
     Voice(String),
     /// What was spoken could not be read.
     #[error(transparent)]
@@ -30,13 +32,13 @@ pub fn speak(words: &str, voice: &str) -> Result<Sound, SpeakError> {
     let (piece, text) = (folder.path().join("spoken.wav"), folder.path().join("words.txt"));
     // From a file: words that begin with a dash are words.
     std::fs::write(&text, words)?;
-    let said = |path: &Path| {
-        Command::new("espeak-ng").args(["-v", voice, "-s", "146", "-p", "38", "-a", "120", "-w"]).arg(&piece).arg("-f").arg(path).stdin(Stdio::null()).output()
-    };
-    let out = said(&text).map_err(|cause| SpeakError::Voice(cause.to_string()))?;
-    if !out.status.success() {
-        return Err(SpeakError::Voice(String::from_utf8_lossy(&out.stderr).trim().to_owned()));
-    }
+    let (to, from) = (piece.display().to_string(), text.display().to_string());
+    let arguments = ["-v", voice, "-s", "146", "-p", "38", "-a", "120", "-w", &to, "-f", &from];
+    program::run("espeak-ng", &arguments, Limits { time_s: 30, file_bytes: 64 << 20 }).map_err(|cause| match cause {
+        ProgramError::Missing(_) => SpeakError::Missing,
+        ProgramError::TimedOut => SpeakError::Voice("it took too long".into()),
+        ProgramError::Failed(told) => SpeakError::Voice(told),
+    })?;
     let spoken = decode_to_sound(&piece)?;
     let samples = &spoken.channels()[0];
     let first = samples.iter().position(|s| s.abs() > 0.01).unwrap_or(0);

@@ -1,7 +1,7 @@
 //! Files of every supported kind, made by ffmpeg (Debian's), and files that are broken.
 
 use jaunty_core::sound::{Sound, Source};
-use jaunty_media::{DecodeError, PcmFile, decode_file, decode_to_sound, overview, wav_bytes, write_wav};
+use jaunty_media::{DecodeError, PcmFile, decode_file, decode_to_sound, film, overview, wav_bytes, write_wav};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use tempfile::TempDir;
@@ -200,7 +200,7 @@ fn what_is_no_sound_is_refused_with_what_to_do() {
     let refused = |path: &Path| decode_to_sound(path).err().unwrap_or_else(|| panic!("{path:?} was taken"));
     assert!(matches!(refused(&write("empty.wav", b"")), DecodeError::Empty));
     let text = refused(&write("text.wav", b"Dear editor,\nthis is a letter, not a sound.\n"));
-    assert!(matches!(text, DecodeError::Unsupported(_)) && text.to_string().contains("use WAV"), "{text}");
+    assert!(matches!(text, DecodeError::Unsupported(_)) && text.to_string().contains("Use WAV"), "{text}");
     let header_only = refused(&write("head.wav", &wav_bytes(&Sound::silence(2, 0)).unwrap()));
     assert!(matches!(header_only, DecodeError::NoSamples | DecodeError::Unsupported(_)), "{header_only}");
 }
@@ -323,4 +323,134 @@ fn words_are_spoken_without_silence_around_them() {
     let samples = &spoken.channels()[0];
     assert!((24_000..144_000).contains(&samples.len()), "{} samples", samples.len());
     assert!(samples[..480].iter().any(|s| s.abs() > 0.005) && samples[samples.len() - 480..].iter().any(|s| s.abs() > 0.002));
+}
+
+/// A WAV file with the head that is asked for, whatever its samples are.
+fn wav_of(rate_hz: u32, channels: u16, samples: &[f32]) -> Vec<u8> {
+    let data: Vec<u8> = samples.iter().flat_map(|s| s.to_le_bytes()).collect();
+    let align = channels * 4;
+    let mut out = b"RIFF".to_vec();
+    out.extend((36 + data.len() as u32).to_le_bytes());
+    out.extend(b"WAVEfmt ");
+    out.extend(16u32.to_le_bytes());
+    // Format 3 is floating point (Microsoft's multimedia registry).
+    [3u16, channels].iter().for_each(|v| out.extend(v.to_le_bytes()));
+    [rate_hz, rate_hz.wrapping_mul(u32::from(align))].iter().for_each(|v| out.extend(v.to_le_bytes()));
+    [align, 32].iter().for_each(|v| out.extend(v.to_le_bytes()));
+    out.extend(b"data");
+    out.extend((data.len() as u32).to_le_bytes());
+    out.extend(data);
+    out
+}
+
+#[test]
+fn what_no_sound_has_is_refused_before_it_is_planned_for() {
+    let folder = TempDir::new().unwrap();
+    let sine: Vec<f32> = (0..48_000).map(|n| 0.5 * (n as f32 * 0.05).sin()).collect();
+    let decoded = |bytes: Vec<u8>| {
+        let (path, to) = (folder.path().join("x.wav"), folder.path().join("x.pcm"));
+        std::fs::write(&path, bytes).unwrap();
+        decode_file(&path, Some("wav"), &to, &mut |_| true)
+    };
+    let with = |value: f32, count: usize| (0..48_000).map(|n| if n < count { value } else { sine[n] }).collect::<Vec<f32>>();
+    for rate in [0, 1, 2, 100, 3_999, 768_001, u32::MAX] {
+        let result = decoded(wav_of(rate, 1, &sine));
+        assert!(matches!(result, Err(DecodeError::Rate(_) | DecodeError::Unsupported(_))), "{rate}: {result:?}");
+    }
+    for rate in [4_000, 47_999, 191_999, 768_000] {
+        let length = decoded(wav_of(rate, 1, &sine)).unwrap_or_else(|e| panic!("{rate}: {e}")).length_samples;
+        assert_eq!(length, (48_000.0 * 48_000.0 / f64::from(rate)).round() as u64, "{rate}");
+    }
+    for (name, samples) in [
+        ("no number", vec![f32::NAN; 48_000]),
+        ("hardly a number", with(f32::INFINITY, 30_000)),
+        ("1e30", with(1e30, 1)),
+        ("the highest float", with(f32::MAX, 3)),
+        ("the lowest", with(f32::MIN, 3)),
+    ] {
+        let result = decoded(wav_of(44_100, 1, &samples));
+        assert!(matches!(result, Err(DecodeError::NoSound)), "{name}: {result:?}");
+    }
+    for count in [0, 1, 1000] {
+        let result = decoded(wav_of(48_000, 1, &sine[..count]));
+        assert!(matches!(result, Err(DecodeError::NoSamples | DecodeError::Unsupported(_))), "{count}: {result:?}");
+    }
+    let some = decoded(wav_of(48_000, 1, &with(f32::NAN, 3))).unwrap();
+    assert!(some.damaged, "three samples that are no numbers leave a sound, which says so");
+    let many = decoded(wav_of(48_000, 255, &sine));
+    assert!(matches!(many, Err(DecodeError::Channels(_) | DecodeError::Unsupported(_))), "{many:?}");
+}
+
+#[test]
+fn a_sound_of_more_than_twelve_hours_is_refused_when_that_is_known() {
+    // 12 h and 1 s of silence, 4 kHz, as FLAC: 400 kB that become 16 GB.
+    let folder = TempDir::new().unwrap();
+    let path = folder.path().join("long.flac");
+    let made = Command::new("ffmpeg")
+        .args(["-v", "error", "-y", "-f", "lavfi", "-i", "anullsrc=r=8000:cl=mono", "-t", "43300", "-compression_level", "0"])
+        .arg(&path)
+        .status()
+        .expect("ffmpeg is installed by ./test");
+    assert!(made.success());
+    let mut looks = 0;
+    let result = decode_file(&path, Some("flac"), &folder.path().join("x.pcm"), &mut |_| {
+        looks += 1;
+        true
+    });
+    assert!(matches!(result, Err(DecodeError::TooLong)), "{result:?}");
+    assert_eq!(looks, 0, "its head says how long it is");
+}
+
+/// Whatever stands in a message, no library and no path of ours does.
+#[test]
+fn what_is_said_of_a_bad_file_is_in_plain_words() {
+    let folder = TempDir::new().unwrap();
+    let path = folder.path().join("x.mp4");
+    for bytes in [&b"\0\0\0\x08ftyp"[..], b"#EXTM3U\n#EXTINF:1,\nfile:///etc/passwd\n", b"RIFF\x10\0\0\0WAVEfmt ", b"fLaC\0\0\0\x22"] {
+        std::fs::write(&path, bytes).unwrap();
+        let told = [decode_to_sound(&path).unwrap_err().to_string(), film::probe(&path).unwrap_err().to_string()];
+        for text in told {
+            assert!(text.ends_with('.') && text.matches(". ").count() == 1, "two sentences, what is wrong and what to do: {text}");
+            for jargon in ["core", "probe", "symphonia", "ffmpeg", "moov", "/", "EOF", "unwrap", "stream"] {
+                assert!(!text.contains(jargon), "{text}");
+            }
+        }
+    }
+}
+
+#[test]
+fn a_playlist_that_says_it_is_a_film_opens_no_other_file() {
+    let folder = TempDir::new().unwrap();
+    let other = folder.path().join("other.mp4");
+    let made = Command::new("ffmpeg")
+        .args(["-v", "error", "-y", "-f", "lavfi", "-i", "testsrc=size=64x64:rate=25", "-t", "1", "-c:v", "libx264", "-pix_fmt", "yuv420p"])
+        .arg(&other)
+        .status()
+        .expect("ffmpeg is installed by ./test");
+    assert!(made.success());
+    film::probe(&other).expect("the film itself is one");
+    let at = other.display().to_string();
+    // Forms of RFC 8216 and ISO/IEC 23009-1, of ffmpeg's own list of files, and of a session description (RFC 8866).
+    let playlists = [
+        format!("#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1,\n{at}\n#EXT-X-ENDLIST\n"),
+        format!("#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1,\nfile://{at}\n"),
+        format!("#EXTM3U\n#EXT-X-MEDIA-SEQUENCE:0\n#EXTINF:1,\nconcat:{at}|{at}\n#EXT-X-ENDLIST\n"),
+        format!("ffconcat version 1.0\nfile '{at}'\n"),
+        format!(
+            "<?xml version=\"1.0\"?><MPD type=\"static\"><Period><AdaptationSet><Representation id=\"1\" mimeType=\"video/mp4\"><BaseURL>{at}</BaseURL></Representation></AdaptationSet></Period></MPD>"
+        ),
+        "v=0\no=- 0 0 IN IP4 127.0.0.1\nc=IN IP4 127.0.0.1\nm=video 5004 RTP/AVP 96\na=rtpmap:96 H264/90000\n".to_owned(),
+    ];
+    let jpeg = folder.path().join("still.jpg");
+    for (k, text) in playlists.iter().enumerate() {
+        for ending in ["mp4", "m3u8", "mkv"] {
+            let path = folder.path().join(format!("list{k}.{ending}"));
+            std::fs::write(&path, text).unwrap();
+            let begun = std::time::Instant::now();
+            assert!(film::probe(&path).is_err(), "{text}");
+            assert!(film::still(&path, 0.1, 64, &jpeg).is_err() && !jpeg.exists(), "{text}");
+            assert!(film::extract_sound(&path, &folder.path().join("x.wav")).is_err(), "{text}");
+            assert!(begun.elapsed().as_secs() < 20, "it waits for nothing: {text}");
+        }
+    }
 }

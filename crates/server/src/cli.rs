@@ -7,7 +7,7 @@ use jaunty_core::reading::{self, BedRead, Reading};
 use jaunty_core::shape::{FadeShape, LevelObject};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{self, SpeechReading};
-use jaunty_core::units::{FrameRate, samples_from_seconds, seconds_from_samples};
+use jaunty_core::units::{CutLength, FrameRate, TimeError, seconds_from_samples};
 use jaunty_core::voice::Piece;
 use jaunty_exchange::{ExchangeError, For};
 use jaunty_media::{DecodeError, WavStream, decode_to_sound, decode_to_source};
@@ -54,8 +54,8 @@ pub enum CliError {
     #[error("\"{0}\" is no frame rate; write 25, 23.976, 29.97df or 30000/1001")]
     Rate(String),
     /// The length makes no sense.
-    #[error("a length is between 0.05 and 86400 seconds")]
-    Length,
+    #[error(transparent)]
+    Length(#[from] TimeError),
     /// The plan and its sounds do not belong together.
     #[error(transparent)]
     Render(#[from] mix::MissingSound),
@@ -226,10 +226,6 @@ fn fitting_json(fitting: &Fitting) -> Value {
     json!({ "end": fitting.end, "start": fitting.start, "name": fitting.name, "why": fitting.why, "splices": splices, "speed": fitting.speed, "cost": fitting.cost, "notes": fitting.notes })
 }
 
-fn wanted_samples(length_s: f64) -> Result<u64, CliError> {
-    if (0.05..=86_400.0).contains(&length_s) { Ok(samples_from_seconds(length_s)) } else { Err(CliError::Length) }
-}
-
 fn write_plan(plan: &Plan, bed: Option<&Sound>, narration: Option<&Sound>, out: &Path) -> Result<(), CliError> {
     let cause = |cause| CliError::Write { path: out.to_owned(), cause };
     let sounds = |name: &str| match name {
@@ -251,7 +247,7 @@ fn write_plan(plan: &Plan, bed: Option<&Sound>, narration: Option<&Sound>, out: 
 /// # Errors
 /// [`CliError`] with what to do.
 pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
-    let length_samples = wanted_samples(length_s)?;
+    let length_samples = CutLength::samples_from_seconds(length_s)?;
     let sound = load(bed)?;
     let BedRead { reading, likeness } = read_bed(&sound);
     let fittings = fit::fittings(&sound, &reading, &likeness, &FitRequest::of_length(length_samples));
@@ -276,7 +272,7 @@ pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
 /// # Errors
 /// [`CliError`] with what to do.
 pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
-    let length_samples = wanted_samples(length_s)?;
+    let length_samples = CutLength::samples_from_seconds(length_s)?;
     let (bed_sound, voice) = (load(bed)?, load(narration)?);
     let BedRead { reading, likeness } = read_bed(&bed_sound);
     let speech = read_narration(&voice);

@@ -11,7 +11,7 @@ use crate::jobs::{Task, queue};
 use crate::problem::Problem;
 use jaunty_core::picture::{Line, MomentKind, Picture};
 use jaunty_core::plan::{AmbienceWish, Role, SpeechRule};
-use jaunty_core::units::{FrameRate, samples_from_seconds, seconds_from_samples};
+use jaunty_core::units::{CutLength, FrameRate, samples_from_seconds, seconds_from_samples};
 use jaunty_demo::{CUT, LINES, beds, film, narration, rooms};
 use jaunty_media::write_wav;
 use std::path::{Path, PathBuf};
@@ -78,7 +78,10 @@ pub async fn load(app: &App, folder: &Path) -> Result<bool, Problem> {
     }
     let (for_files, rate) = (folder.to_owned(), rate()?);
     let files = tokio::task::spawn_blocking(move || make_files(&for_files)).await.map_err(Problem::internal)??;
-    let mut picture = Picture { first_frame: rate.frame_from_timecode("01:00:00:00").map_err(Problem::bad_value)?, ..Picture::new(rate, CUT.length_frames) };
+    let mut picture = Picture {
+        first_frame: rate.frame_from_timecode("01:00:00:00").map_err(Problem::bad_value)?,
+        ..Picture::new(CutLength::new(rate, CUT.length_frames).map_err(Problem::bad_value)?)
+    };
     for shot in CUT.shots {
         picture.begin_shot(shot.start_frame, shot.name).map_err(Problem::bad_value)?;
     }

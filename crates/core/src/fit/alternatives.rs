@@ -10,7 +10,7 @@ use super::{FitRequest, Fitting, FittingEnd, FittingStart, Passage, Piece};
 use crate::SAMPLE_RATE_HZ;
 use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::sound::{Looped, Source};
-use crate::units::seconds_from_samples;
+use crate::units::{CutLength, seconds_from_samples};
 
 /// As many alternatives are offered at most.
 const MOST: usize = 8;
@@ -183,13 +183,10 @@ pub fn quick_fitting(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness
     some_fittings(bed, reading, likeness, request, &ALL[..1]).swap_remove(0)
 }
 
-/// The planner counts samples in 32 bits: 12 hours.
-const LONGEST_SAMPLES: u64 = 12 * 3600 * SAMPLE_RATE_HZ as u64;
-
 fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest, which: &[After]) -> Vec<Fitting> {
     let place = request.place();
     let length = place.end_samples - place.start_samples;
-    if reading.bar_count() < 2 || length == 0 || length > LONGEST_SAMPLES {
+    if reading.bar_count() < 2 || length == 0 || length > CutLength::MOST_SAMPLES {
         return vec![played_once(bed, reading, place)];
     }
     let likings = request.wishes.likings;
@@ -619,7 +616,7 @@ fn played_once(bed: &dyn Source, reading: &Reading, place: Passage) -> Fitting {
     let why = match reading.bar_count() {
         0 => "no bars were found in it",
         1 => "it has a single bar",
-        _ if wanted > LONGEST_SAMPLES => "beds are re-cut for up to 12 hours",
+        _ if wanted > CutLength::MOST_SAMPLES => "beds are re-cut for up to 12 hours",
         _ => "no fitting of its bars has this length",
     };
     let (end, note) = if has >= wanted {

@@ -7,7 +7,7 @@
 
 use crate::SAMPLE_RATE_HZ;
 use crate::fit::stills::Holding;
-use crate::units::FrameRate;
+use crate::units::{CutLength, FrameRate};
 use serde::{Deserialize, Serialize};
 
 /// Longest name that is kept, in characters.
@@ -231,8 +231,13 @@ pub fn tidy_name(name: &str, otherwise: &str) -> String {
 
 impl Picture {
     /// An empty picture.
-    pub fn new(rate: FrameRate, length_frames: u64) -> Self {
-        Self { rate, length_frames, first_frame: 0, shots: Vec::new(), moments: Vec::new() }
+    pub fn new(length: CutLength) -> Self {
+        Self { rate: length.rate(), length_frames: length.frames(), first_frame: 0, shots: Vec::new(), moments: Vec::new() }
+    }
+
+    /// Makes the cut so long, at the rate that the length has.
+    pub fn set_length(&mut self, length: CutLength) {
+        (self.rate, self.length_frames) = (length.rate(), length.frames());
     }
 
     /// Length in samples, exact.

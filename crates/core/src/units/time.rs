@@ -40,8 +40,8 @@ pub enum TimeError {
     /// Drop-frame counting has no such label.
     #[error("\"{0}\" does not exist in drop-frame timecode; the next label is two frames on")]
     Dropped(String),
-    /// The length is 0 or longer than a day.
-    #[error("a cut lasts from one frame to 24 hours")]
+    /// The length is 0 or too long.
+    #[error("a cut lasts from one frame to {} hours", super::CutLength::MOST_HOURS)]
     Length,
 }
 
@@ -117,18 +117,6 @@ impl FrameRate {
         frame
     }
 
-    /// Frames nearest to `seconds`.
-    ///
-    /// # Errors
-    /// [`TimeError::Length`] if that is less than one frame, over 24 hours or not a number.
-    pub fn frames_from_seconds(self, seconds: f64) -> Result<u64, TimeError> {
-        let frames = (seconds * self.as_f64()).round();
-        if !(frames >= 1.0 && seconds <= 86_400.0) {
-            return Err(TimeError::Length);
-        }
-        Ok(frames as u64)
-    }
-
     fn dropped_per_minute(self) -> u64 {
         if self.drop_frame { u64::from(self.labels_per_second() / 15) } else { 0 }
     }
@@ -194,39 +182,6 @@ impl fmt::Display for Timecode {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let mark = if self.drop_frame { ';' } else { ':' };
         write!(f, "{:02}:{:02}:{:02}{mark}{:02}", self.hours, self.minutes, self.seconds, self.frames)
-    }
-}
-
-/// A length as an editor types it: a timecode, minutes and seconds, or seconds.
-pub struct LengthText;
-
-impl LengthText {
-    /// Frames of `text` at `rate`: `00:01:30:00` is a timecode, `1:30` and `1:30.5` are minutes
-    /// and seconds, `90` and `90.5` are seconds (nearest frame).
-    ///
-    /// # Errors
-    /// [`TimeError`] with what to write instead.
-    pub fn frames(text: &str, rate: FrameRate) -> Result<u64, TimeError> {
-        let text = text.trim();
-        let bad = || TimeError::Text(text.to_owned());
-        let frames = match text.split([':', ';']).count() {
-            1 => rate.frames_from_seconds(text.parse().map_err(|_| bad())?)?,
-            2 => {
-                let (minutes, seconds) = text.split_once(':').ok_or_else(bad)?;
-                let minutes: u32 = minutes.parse().map_err(|_| bad())?;
-                let seconds: f64 = seconds.parse().map_err(|_| bad())?;
-                if !(0.0..60.0).contains(&seconds) {
-                    return Err(TimeError::Field { text: text.to_owned(), field: "seconds", limit: 60 });
-                }
-                rate.frames_from_seconds(f64::from(minutes) * 60.0 + seconds)?
-            }
-            4 => rate.frame_from_timecode(text)?,
-            _ => return Err(bad()),
-        };
-        if frames == 0 || frames as f64 > 86_400.0 * rate.as_f64() {
-            return Err(TimeError::Length);
-        }
-        Ok(frames)
     }
 }
 

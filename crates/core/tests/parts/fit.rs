@@ -7,7 +7,7 @@ use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::splice::LEAD_SAMPLES;
-use jaunty_core::units::FrameRate;
+use jaunty_core::units::{CutLength, FrameRate};
 use std::sync::LazyLock;
 
 const S: u64 = 48_000;
@@ -28,7 +28,7 @@ fn every_length_at_every_rate_is_exact_to_the_sample() {
     for (num, den) in FrameRate::KNOWN {
         let rate = FrameRate::new(num, den, false).unwrap();
         for seconds in [16.0, 33.3, 59.0, 60.0, 90.0, 111.0, 150.0, 200.0] {
-            let length = rate.samples_from_frames(rate.frames_from_seconds(seconds).unwrap());
+            let length = rate.samples_from_frames(CutLength::from_seconds(rate, seconds).unwrap().frames());
             let all = fit(&made.sound, read, length);
             all.iter().for_each(|fitting| check_whole(fitting, length));
             for fitting in all.into_iter().take(1) {

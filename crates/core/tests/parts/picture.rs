@@ -4,12 +4,12 @@ use jaunty_core::picture::{MOST_MARKS, Marks, MomentKind, Origin, Picture, Pictu
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::Phrase;
 use jaunty_core::terms::{Purpose, Terms, objection};
-use jaunty_core::units::FrameRate;
+use jaunty_core::units::{CutLength, FrameRate};
 use jaunty_core::voice::{Narration, Piece, Placed, lay};
 use proptest::prelude::*;
 
 fn picture(length_frames: u64) -> Picture {
-    Picture::new(FrameRate::new(25, 1, false).unwrap(), length_frames)
+    Picture::new(CutLength::new(FrameRate::new(25, 1, false).unwrap(), length_frames).unwrap())
 }
 
 fn spans(picture: &Picture) -> Vec<(u64, u64)> {

@@ -12,7 +12,7 @@ use jaunty_core::picture::{Moment, MomentKind, Origin, Picture, Shot};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::sound::Source;
 use jaunty_core::splice::{Law, SpliceAt, Touch};
-use jaunty_core::units::FrameRate;
+use jaunty_core::units::{CutLength, FrameRate};
 use proptest::prelude::*;
 use std::sync::LazyLock;
 
@@ -313,7 +313,7 @@ fn the_bed_lies_where_it_was_put() {
 fn stills_take_the_length_of_the_bed_up() {
     // Common practice, no source: 56 s of 8 stills at 7 s become 82 s at 10.25 s each.
     let rate = FrameRate::new(25, 1, false).unwrap();
-    let mut picture = Picture::new(rate, 56 * 25);
+    let mut picture = Picture::new(CutLength::new(rate, 56 * 25).unwrap());
     picture.shots =
         (0..8).map(|k| Shot { name: format!("still {k}"), start_frame: k * 175, end_frame: (k + 1) * 175, still: true, origin: Origin::Hand }).collect();
     picture.moments = vec![Moment { name: "bell".into(), frame: 350, kind: MomentKind::Hit, origin: Origin::Hand }];

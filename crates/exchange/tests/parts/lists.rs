@@ -2,7 +2,7 @@
 
 use super::reference::ask;
 use jaunty_core::picture::{Change, Marks, MomentKind, Origin, Picture, Shot};
-use jaunty_core::units::FrameRate;
+use jaunty_core::units::{CutLength, FrameRate};
 use jaunty_exchange::{For, Format, List, cmx3600, otio, read};
 use serde_json::{Value, json};
 use std::path::Path;
@@ -60,7 +60,7 @@ fn lists_are_seen_as_the_reference_packages_see_them() {
 }
 
 fn sample(rate: FrameRate) -> Picture {
-    let mut picture = Picture::new(rate, 1000);
+    let mut picture = Picture::new(CutLength::new(rate, 1000).unwrap());
     picture.first_frame = rate.frame_from_timecode("01:00:00:00").unwrap();
     for (frame, name) in [(0, "tower"), (120, "hall \"wide\", <b>"), (333, "gears"), (700, "noon")] {
         picture.begin_shot(frame, name).unwrap();
@@ -100,7 +100,11 @@ fn what_is_written_comes_back() {
         let picture = sample(FrameRate::new(num, den, drop_frame).unwrap());
         for text in [otio::write("Clock", &picture), cmx3600::write("Clock", &picture)] {
             let list = read(text.as_bytes(), For::cut(&picture)).unwrap();
-            let mut again = Picture { length_frames: list.length_frames.unwrap(), first_frame: list.first_frame.unwrap(), ..Picture::new(list.rate, 1) };
+            let mut again = Picture {
+                length_frames: list.length_frames.unwrap(),
+                first_frame: list.first_frame.unwrap(),
+                ..Picture::new(CutLength::new(list.rate, 1).unwrap())
+            };
             again.take_list(list.marks);
             let mut wanted = picture.clone();
             wanted.shots.iter_mut().for_each(|s| s.origin = Origin::List);
@@ -173,7 +177,7 @@ fn a_table_of_moments_takes_commas_semicolons_and_tabs() {
 fn a_changed_list_says_what_moved_and_keeps_what_was_made_by_hand() {
     let shot = |name: &str, start_frame, end_frame| Shot { name: name.into(), start_frame, end_frame, still: false, origin: Origin::List };
     let marks = |shots: Vec<Shot>| Marks { shots, moments: Vec::new() };
-    let mut picture = Picture::new(pal(), 500);
+    let mut picture = Picture::new(CutLength::new(pal(), 500).unwrap());
     assert_eq!(picture.take_list(marks(vec![shot("a", 0, 100), shot("b", 100, 200), shot("b", 200, 300)])), []);
     picture.mark_moment(42, MomentKind::Hit, "mine").unwrap();
     picture.shots[1].still = true;

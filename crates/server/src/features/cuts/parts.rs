@@ -219,7 +219,7 @@ impl Setup {
 mod tests {
     use super::*;
     use jaunty_core::picture::Picture;
-    use jaunty_core::units::FrameRate;
+    use jaunty_core::units::{CutLength, FrameRate};
 
     const S: u64 = 48_000;
 
@@ -228,7 +228,7 @@ mod tests {
     }
 
     fn setup() -> Setup {
-        let mut setup = Setup::new("Test", Picture::new(FrameRate::new(25, 1, false).expect("a rate"), 2250));
+        let mut setup = Setup::new("Test", Picture::new(CutLength::new(FrameRate::new(25, 1, false).expect("a rate"), 2250).expect("a length")));
         for name in ["theme", "bed", "end"] {
             setup.add_candidate(name, name, None);
         }

@@ -10,7 +10,7 @@ use actix_web::{HttpResponse, delete, get, patch, post, web};
 use futures_util::stream;
 use jaunty_core::picture::Picture;
 use jaunty_core::terms::Purpose;
-use jaunty_core::units::{FrameRate, LengthText};
+use jaunty_core::units::{CutLength, FrameRate};
 use serde::Deserialize;
 use std::time::Duration;
 use utoipa::ToSchema;
@@ -68,16 +68,16 @@ impl AskCut {
         Purpose { commercial: self.commercial, paid_plan: self.paid_plan }
     }
 
-    fn checked(&self) -> Result<(String, FrameRate, u64, u64), Problem> {
+    fn checked(&self) -> Result<(String, CutLength, u64), Problem> {
         let title = self.title.trim();
         if title.is_empty() || title.chars().count() > 200 {
             return Err(Problem::bad_value("A title has 1 to 200 characters."));
         }
         let rate = self.rate.rate()?;
-        let frames = LengthText::frames(&self.length, rate).map_err(Problem::bad_value)?;
+        let length = CutLength::parse(rate, &self.length).map_err(Problem::bad_value)?;
         let first = self.first_timecode.as_deref().map(str::trim).filter(|t| !t.is_empty());
         let first_frame = first.map_or(Ok(0), |text| rate.frame_from_timecode(text)).map_err(Problem::bad_value)?;
-        Ok((title.to_owned(), rate, frames, first_frame))
+        Ok((title.to_owned(), length, first_frame))
     }
 }
 
@@ -92,8 +92,8 @@ pub async fn all_cuts(app: web::Data<App>) -> Result<web::Json<Vec<CutSummary>>,
 #[utoipa::path(request_body = AskCut, responses((status = 200, body = CutView)))]
 #[post("/api/cuts")]
 pub async fn make_cut(app: web::Data<App>, body: web::Json<AskCut>) -> Result<web::Json<CutView>, Problem> {
-    let (title, rate, length_frames, first_frame) = body.checked()?;
-    let picture = Picture { first_frame, ..Picture::new(rate, length_frames) };
+    let (title, length, first_frame) = body.checked()?;
+    let picture = Picture { first_frame, ..Picture::new(length) };
     let setup = Setup { purpose: body.purpose(), ..Setup::new(&title, picture) };
     let id = store::insert(&app.pool, &setup).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
@@ -119,19 +119,19 @@ pub async fn replan(app: &App, id: Uuid, what: &str, edit: impl FnOnce(&mut CutR
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = AskCut, responses((status = 200, body = CutView)))]
 #[patch("/api/cuts/{id}")]
 pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<AskCut>) -> Result<web::Json<CutView>, Problem> {
-    let (title, rate, length_frames, first_frame) = body.checked()?;
+    let (title, length, first_frame) = body.checked()?;
     let first_frame = if body.first_timecode.is_some() { Some(first_frame) } else { None };
     let before = store::known(&app.pool, *id).await?.setup;
     let change = |setup: &mut Setup| {
         setup.title = title.clone();
-        (setup.picture.rate, setup.picture.length_frames) = (rate, length_frames);
+        setup.picture.set_length(length);
         setup.picture.first_frame = first_frame.unwrap_or(setup.picture.first_frame);
         setup.purpose = body.purpose();
     };
     let mut after = before.clone();
     change(&mut after);
     if !after.sounds_like(&before) {
-        replan(&app, *id, &format!("make the cut {} long", rate.timecode(length_frames)), |cut| {
+        replan(&app, *id, &format!("make the cut {} long", length.rate().timecode(length.frames())), |cut| {
             change(&mut cut.setup);
             Ok(())
         })

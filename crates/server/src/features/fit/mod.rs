@@ -17,6 +17,7 @@ use crate::features::plans::seen;
 use crate::jobs::tasks::Material;
 use crate::problem::Problem;
 use actix_web::{get, put, web};
+use jaunty_core::units::CutLength;
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -48,18 +49,14 @@ pub struct TriedLength {
 #[get("/api/cuts/{id}/fit/at")]
 pub async fn fit_at(app: web::Data<App>, id: web::Path<Uuid>, tried: web::Query<TriedLength>) -> Result<web::Json<FittingView>, Problem> {
     let mut cut = cuts::known(&app.pool, *id).await?;
-    sensible(tried.length_frames)?;
-    cut.setup.picture.length_frames = tried.length_frames;
+    let length = CutLength::new(cut.setup.picture.rate, tried.length_frames).map_err(Problem::bad_value)?;
+    cut.setup.picture.set_length(length);
     let current = cuts::current(&app.pool, &cut).await?;
     let material = Material::of(&app, &cut.setup, &current).await.map_err(Problem::internal)?;
     let music_samples = material.music_samples();
     let fitting = web::block(move || material.quick_fitting()).await?;
     let fitting = fitting.ok_or_else(|| Problem::bad_value("There is no bed yet that could be fitted."))?;
     Ok(web::Json(FittingView::of(&fitting, music_samples)))
-}
-
-fn sensible(length_frames: u64) -> Result<(), Problem> {
-    if (1..=24 * 3600 * 120).contains(&length_frames) { Ok(()) } else { Err(Problem::bad_value("A cut is at least one frame and at most a day long.")) }
 }
 
 /// A length that is taken.
@@ -76,11 +73,11 @@ pub struct SetLength {
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = SetLength, responses((status = 200, body = CutView)))]
 #[put("/api/cuts/{id}/fit/length")]
 pub async fn set_length(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<SetLength>) -> Result<web::Json<CutView>, Problem> {
-    sensible(body.length_frames)?;
     let (cut, _) = seen(&app, *id, body.revision).await?;
-    let length = cut.setup.picture.rate.timecode(body.length_frames);
-    replan(&app, *id, &format!("make the cut {length} long"), |cut| {
-        cut.setup.picture.length_frames = body.length_frames;
+    let length = CutLength::new(cut.setup.picture.rate, body.length_frames).map_err(Problem::bad_value)?;
+    let timecode = length.rate().timecode(length.frames());
+    replan(&app, *id, &format!("make the cut {timecode} long"), |cut| {
+        cut.setup.picture.set_length(length);
         Ok(())
     })
     .await?;

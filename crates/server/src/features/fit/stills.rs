@@ -9,6 +9,7 @@ use crate::jobs::tasks::Material;
 use crate::problem::Problem;
 use actix_web::{get, post, web};
 use jaunty_core::fit::stills::hold;
+use jaunty_core::units::CutLength;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -69,7 +70,8 @@ pub struct TakeStills {
 #[post("/api/cuts/{id}/fit/stills")]
 pub async fn take_stills(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<TakeStills>) -> Result<web::Json<CutView>, Problem> {
     let (cut, _) = seen(&app, *id, body.revision).await?;
-    let held = hold(&cut.setup.picture, body.length_frames).ok_or_else(|| Problem::bad_value("The stills of this cut cannot take that length up."))?;
+    let wanted = CutLength::new(cut.setup.picture.rate, body.length_frames).map_err(Problem::bad_value)?;
+    let held = hold(&cut.setup.picture, wanted.frames()).ok_or_else(|| Problem::bad_value("The stills of this cut cannot take that length up."))?;
     let length = cut.setup.picture.rate.timecode(held.length_frames);
     replan(&app, *id, &format!("hold the stills until {length}"), |cut| {
         cut.setup.picture.take_holding(&held);

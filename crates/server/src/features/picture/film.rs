@@ -18,7 +18,7 @@ use actix_web::{HttpRequest, HttpResponse, delete, get, post, put, web};
 use jaunty_core::fit::Passage;
 use jaunty_core::picture::Picture;
 use jaunty_core::plan::{FilmWish, SpeechRule};
-use jaunty_core::units::samples_from_seconds;
+use jaunty_core::units::{CutLength, samples_from_seconds};
 use jaunty_media::film;
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -44,6 +44,10 @@ async fn bring_in(app: &App, form: &mut Multipart) -> Result<(Film, bool), Probl
         return Err(Problem::bad_value(format!("\"{name}\" is empty: it has no bytes. Export it again.")));
     }
     describe(app, &stored.hash, &name).await
+}
+
+fn length_of(film: &Film) -> Result<CutLength, Problem> {
+    CutLength::new(film.rate, film.length_frames).map_err(Problem::bad_value)
 }
 
 /// A stored film as a cut uses it, and whether it has a sound of its own.
@@ -95,7 +99,7 @@ pub async fn take_film(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multi
 #[post("/api/cuts/from-film")]
 pub async fn cut_from_film(app: web::Data<App>, mut form: Multipart) -> Result<web::Json<CutView>, Problem> {
     let (film, has_sound) = bring_in(&app, &mut form).await?;
-    let mut picture = Picture::new(film.rate, film.length_frames);
+    let mut picture = Picture::new(length_of(&film)?);
     picture.first_frame = film.first_frame.unwrap_or(0);
     let id = cuts::insert(&app.pool, &Setup::new(&title_from(&film.name), picture)).await?;
     attach_film(&app, id, film, has_sound).await?;
@@ -108,10 +112,11 @@ pub async fn cut_from_film(app: web::Data<App>, mut form: Multipart) -> Result<w
 pub async fn film_length(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
     let cut = cuts::known(&app.pool, *id).await?;
     let film = cut.setup.film.ok_or_else(|| Problem::not_found("film"))?;
+    let length = length_of(&film)?;
     let what = format!("make the cut as long as the film, {}", film.rate.timecode(film.length_frames));
     replan(&app, *id, &what, |cut| {
         let picture = &mut cut.setup.picture;
-        (picture.rate, picture.length_frames) = (film.rate, film.length_frames);
+        picture.set_length(length);
         picture.first_frame = film.first_frame.unwrap_or(picture.first_frame);
         Ok(())
     })

@@ -11,7 +11,7 @@ use actix_multipart::Multipart;
 use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use actix_web::{HttpResponse, get, post, web};
 use jaunty_core::picture::Picture;
-use jaunty_core::units::FrameRate;
+use jaunty_core::units::{CutLength, FrameRate};
 use jaunty_exchange::{For, List, MOST_BYTES, Unused, cmx3600, otio, read};
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
@@ -30,11 +30,11 @@ fn count(number: usize, one: &str) -> String {
 
 /// Puts a list into a cut and notes what became of it. The list's own length and first timecode
 /// are taken when the cut has no shots yet and no film says otherwise.
-fn put_in(setup: &mut Setup, file: &str, list: &List) {
+fn put_in(setup: &mut Setup, file: &str, list: &List) -> Result<(), Problem> {
     let picture = &mut setup.picture;
     let fresh = picture.shots.is_empty() && setup.film.is_none();
     if let Some(length_frames) = list.length_frames.filter(|l| *l > 0 && fresh) {
-        picture.length_frames = length_frames;
+        picture.set_length(CutLength::new(picture.rate, length_frames).map_err(Problem::bad_value)?);
     }
     if let Some(first_frame) = list.first_frame.filter(|_| fresh) {
         picture.first_frame = first_frame;
@@ -59,6 +59,7 @@ fn put_in(setup: &mut Setup, file: &str, list: &List) {
         setup.lines = list.lines.clone();
     }
     setup.list = Some(ListReport { file: file.to_owned(), format: list.format.name().to_owned(), used: used.join(", "), changes, unused });
+    Ok(())
 }
 
 /// Takes a list into a cut: OpenTimelineIO, CMX 3600, a table of moments, WebVTT or SubRip. A
@@ -73,19 +74,11 @@ pub async fn take_list(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multi
     let what = format!("bring in the list \"{name}\"");
     let before = cuts::known(&app.pool, *id).await?;
     let mut after = before.setup.clone();
-    put_in(&mut after, &name, &list);
+    put_in(&mut after, &name, &list)?;
     if after.sounds_like(&before.setup) {
-        cuts::note(&app.pool, *id, None, &what, |setup| {
-            put_in(setup, &name, &list);
-            Ok(())
-        })
-        .await?;
+        cuts::note(&app.pool, *id, None, &what, |setup| put_in(setup, &name, &list)).await?;
     } else {
-        replan(&app, *id, &what, |cut| {
-            put_in(&mut cut.setup, &name, &list);
-            Ok(())
-        })
-        .await?;
+        replan(&app, *id, &what, |cut| put_in(&mut cut.setup, &name, &list)).await?;
     }
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
@@ -126,8 +119,9 @@ pub async fn cut_from_list(app: web::Data<App>, rate: web::Query<ListRate>, mut 
             list.format.name()
         )));
     };
-    let mut setup = Setup::new(&title_from(&name), Picture::new(list.rate, length_frames));
-    put_in(&mut setup, &name, &list);
+    let length = CutLength::new(list.rate, length_frames).map_err(Problem::bad_value)?;
+    let mut setup = Setup::new(&title_from(&name), Picture::new(length));
+    put_in(&mut setup, &name, &list)?;
     if !list.rate_known
         && let Some(report) = &mut setup.list
     {
