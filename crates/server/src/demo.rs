@@ -5,7 +5,6 @@ use crate::features::beds::attach_bed;
 use crate::features::cuts::setup::{Setup, Take, TakeOrigin, UsedSound};
 use crate::features::cuts::store as cuts;
 use crate::features::picture::{attach_film, describe};
-use crate::features::sounds::store as sounds;
 use crate::features::voice::attach_take;
 use crate::jobs::{Task, queue};
 use crate::problem::Problem;
@@ -62,10 +61,8 @@ fn make_files(folder: &Path) -> Result<Files, Problem> {
 }
 
 async fn store(app: &App, path: &Path) -> Result<UsedSound, Problem> {
-    let stored = app.sounds.store_file(path).await?;
     let name = path.file_name().and_then(|n| n.to_str()).unwrap_or("demo.wav").to_owned();
-    sounds::insert(&app.pool, &stored.hash, &name, "wav", stored.size_bytes).await?;
-    Ok(UsedSound { hash: stored.hash, name })
+    Ok(UsedSound { hash: app.take_in_file(path, &name, "wav").await?, name })
 }
 
 /// Makes the scenario's files in `folder` and its cut in the database, unless a cut is there already.
@@ -119,8 +116,8 @@ pub async fn load(app: &App, folder: &Path) -> Result<bool, Problem> {
         attach_bed(app, id, bed, None).await?;
     }
     let name = files.film.file_name().and_then(|n| n.to_str()).unwrap_or("film.webm");
-    let film = app.sounds.store_file(&files.film).await?;
-    let (film, has_sound) = describe(app, &film.hash, name).await?;
+    let film = app.take_in_file(&files.film, name, "webm").await?;
+    let (film, has_sound) = describe(app, &film, name).await?;
     attach_film(app, id, film, has_sound).await?;
     Ok(true)
 }

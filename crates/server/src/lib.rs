@@ -6,28 +6,38 @@
 
 #![forbid(unsafe_code)]
 
+pub mod apart;
 pub mod cli;
 mod demo;
+mod doors;
 pub mod features;
 pub mod jobs;
 mod openapi;
 mod page;
 pub mod problem;
 pub mod storage;
+mod sweep;
 mod upload;
 
 pub use demo::load as load_demo;
 pub use openapi::document as openapi_document;
+pub use sweep::{Swept, sweep};
 
+use actix_web::error::JsonPayloadError;
 use actix_web::{App as ActixApp, HttpServer, web};
+use doors::Doors;
+use features::picture::Stills;
 use features::shelf::supplier::{Query, StandIn, Supplier};
 use jaunty_media::PcmFile;
 use problem::{Code, Problem};
 use sqlx::MySqlPool;
 use std::net::TcpListener;
+use std::num::{NonZeroU32, NonZeroUsize};
 use std::path::PathBuf;
 use std::sync::Arc;
-use storage::Sounds;
+use std::time::Duration;
+use storage::{Room, Sounds};
+use tokio::sync::Semaphore;
 
 /// How a server is set up.
 #[derive(Debug, Clone)]
@@ -36,15 +46,29 @@ pub struct Settings {
     pub database_url: String,
     /// Folder for sounds and the cache of working files.
     pub data_folder: PathBuf,
-    /// Jobs that are worked at once in this process; 0 leaves them to `jaunty work`.
+    /// The `jaunty` binary, which is started for whatever may break.
+    pub program: PathBuf,
+    /// Processes that work jobs, beside the one for what somebody waits for; 0 leaves all to `jaunty work`.
     pub worker_count: usize,
     /// The largest upload in bytes.
     pub most_upload_bytes: u64,
+    /// Bytes that all sounds may take; as many as there is room for without one.
+    pub quota_bytes: Option<u64>,
+    /// Bytes that stay free on the disk.
+    pub leave_free_bytes: u64,
+    /// Names beside those of loopback under which the server is reached.
+    pub hosts: Vec<String>,
+    /// Requests a second that one client may send, ten times as many at once.
+    pub most_requests_per_second: NonZeroU32,
 }
 
 impl Settings {
     /// The largest upload unless something else is asked for: 2 GB.
     pub const MOST_UPLOAD_BYTES: u64 = 2_000_000_000;
+    /// What stays free on the disk unless something else is asked for: 512 MB.
+    pub const LEAVE_FREE_BYTES: u64 = 512_000_000;
+    /// What one client may send: a page that plays, drags and draws sends some ten a second.
+    pub const MOST_REQUESTS_PER_SECOND: NonZeroU32 = NonZeroU32::new(200).unwrap();
 }
 
 /// What every request and job can reach.
@@ -56,6 +80,11 @@ pub struct App {
     pub sounds: Sounds,
     /// The shelf of music.
     pub shelf: Arc<dyn Supplier>,
+    /// Single pictures of films.
+    pub pictures: Stills,
+    quota_bytes: Option<u64>,
+    /// So much is computed at once: as much as there are cores, whoever asks.
+    turns: Arc<Semaphore>,
 }
 
 /// Why the server did not start.
@@ -65,8 +94,11 @@ pub enum StartError {
     #[error("the database does not answer ({0}); start it, or set JAUNTY_DATABASE_URL")]
     Database(#[from] sqlx::Error),
     /// The data folder cannot be used.
-    #[error("the data folder cannot be used ({0}); make room or choose another with --data")]
-    Data(#[from] Problem),
+    #[error("the folder {0} cannot be used ({1}); make room or choose another with --data")]
+    Data(PathBuf, std::io::Error),
+    /// The demo scenario could not be made.
+    #[error("the demo cannot be loaded ({0})")]
+    Demo(#[from] Problem),
     /// The network or the disk failed.
     #[error("{0}")]
     Io(#[from] std::io::Error),
@@ -78,10 +110,14 @@ impl App {
     /// # Errors
     /// [`StartError`] with what to do.
     pub async fn open(settings: &Settings) -> Result<Self, StartError> {
+        let room = Room { most_upload_bytes: settings.most_upload_bytes, leave_free_bytes: settings.leave_free_bytes };
+        let folder = &settings.data_folder;
+        // Before anything is asked of the database: who has no folder has no sounds.
+        let sounds = Sounds::in_folder(folder, &settings.program, room).map_err(|cause| StartError::Data(folder.clone(), cause))?;
         let pool = storage::connect(&settings.database_url).await?;
-        let sounds = Sounds::in_folder(&settings.data_folder, settings.most_upload_bytes)?;
-        let shelf = Arc::new(StandIn::new(settings.data_folder.join("shelf")));
-        Ok(Self { pool, sounds, shelf })
+        let shelf = Arc::new(StandIn::new(folder.join("shelf")));
+        let turns = Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, NonZeroUsize::get)));
+        Ok(Self { pool, sounds, shelf, pictures: Stills::default(), quota_bytes: settings.quota_bytes, turns })
     }
 
     /// The working file of a stored sound.
@@ -90,7 +126,17 @@ impl App {
     /// A 404 for an unknown sound, or what decoding says.
     pub async fn working_file(&self, hash: &str) -> Result<PcmFile, Problem> {
         let sound = features::sounds::store::sound(&self.pool, hash).await?.ok_or_else(|| Problem::not_found("sound"))?;
-        self.sounds.working_file(hash, &sound.extension).await.map_err(Problem::bad_value)
+        Ok(self.sounds.working_file(hash, &sound.extension).await?)
+    }
+
+    /// Computes something that takes a while, when it is its turn: memory and waiting stay bounded however
+    /// many ask at once, and who came first is served first.
+    ///
+    /// # Errors
+    /// What `work` says.
+    pub async fn compute<T: Send + 'static>(&self, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
+        let _turn = self.turns.acquire().await.map_err(|_| Problem::new(Code::Unavailable, "The server is ending."))?;
+        Ok(web::block(work).await?)
     }
 
     /// Asks for the sound of every piece on the shelf, one after another in the background, so
@@ -106,22 +152,47 @@ impl App {
         });
     }
 
-    /// Starts `count` workers in the background.
-    pub fn start_workers(&self, count: usize) {
-        for index in 0..count {
-            let worker = format!("{}-{index}-{}", std::process::id(), uuid::Uuid::new_v4().simple());
-            tokio::spawn(jobs::worker::run(self.clone(), worker));
-        }
+    /// Sweeps once a day, from an hour after the start on.
+    pub fn sweep_daily(&self) {
+        const HOUR: Duration = Duration::from_secs(3600);
+        /// How long what nobody names is kept: who undoes an upload after a week brings the file in again.
+        const UNUSED: Duration = Duration::from_secs(7 * 24 * 3600);
+        let app = self.clone();
+        tokio::spawn(async move {
+            tokio::time::sleep(HOUR).await;
+            loop {
+                match sweep(&app, UNUSED).await {
+                    Ok(swept) => tracing::info!(?swept, "swept"),
+                    Err(cause) => tracing::warn!(%cause, "sweeping failed; it is tried again tomorrow"),
+                }
+                tokio::time::sleep(24 * HOUR).await;
+            }
+        });
     }
+}
+
+/// The largest body of a request but for files and lines.
+const MOST_JSON_BYTES: usize = 1 << 20;
+
+/// How bodies are read that are JSON.
+pub(crate) fn json(most_bytes: usize) -> web::JsonConfig {
+    web::JsonConfig::default().limit(most_bytes).error_handler(move |cause, _| {
+        let problem = match cause {
+            JsonPayloadError::Overflow { .. } | JsonPayloadError::OverflowKnownLength { .. } => {
+                Problem::new(Code::TooLarge, format!("The request has more than {} kB.", most_bytes >> 10))
+            }
+            _ => Problem::new(Code::BadRequest, "The request is not what this address takes."),
+        };
+        problem.into()
+    })
 }
 
 /// Mounts everything: the features, the page, and problems for whatever else is asked.
 pub fn configure(config: &mut web::ServiceConfig) {
-    let json = web::JsonConfig::default().limit(64 * 1024).error_handler(|cause, _| Problem::new(Code::BadRequest, format!("{cause}.")).into());
     let path = web::PathConfig::default().error_handler(|_, _| Problem::not_found("thing").into());
-    let query = web::QueryConfig::default().error_handler(|cause, _| Problem::new(Code::BadRequest, format!("{cause}.")).into());
+    let query = web::QueryConfig::default().error_handler(|_, _| Problem::new(Code::BadRequest, "The address is not complete, or a value in it is not allowed.").into());
     config
-        .app_data(json)
+        .app_data(json(MOST_JSON_BYTES))
         .app_data(path)
         .app_data(query)
         .configure(features::health::configure)
@@ -144,16 +215,26 @@ pub fn configure(config: &mut web::ServiceConfig) {
 ///
 /// # Errors
 /// What the network says.
-pub async fn serve(app: App, listener: TcpListener) -> std::io::Result<()> {
+pub async fn serve(app: App, listener: TcpListener, settings: &Settings) -> std::io::Result<()> {
+    let doors = web::Data::new(Doors::new(&settings.hosts, settings.most_requests_per_second));
+    let quiet = doors.clone();
+    tokio::spawn(async move {
+        loop {
+            tokio::time::sleep(Duration::from_secs(60)).await;
+            quiet.forget_quiet_clients();
+        }
+    });
     HttpServer::new(move || {
         ActixApp::new()
-            .wrap(tracing_actix_web::TracingLogger::default())
             .wrap(actix_web::middleware::Compress::default())
+            .wrap(actix_web::middleware::from_fn(doors::guard))
+            .wrap(tracing_actix_web::TracingLogger::default())
+            .app_data(doors.clone())
             .app_data(web::Data::new(app.clone()))
             .configure(configure)
     })
     .workers(2)
-    .shutdown_timeout(2)
+    .shutdown_timeout(1)
     .listen(listener)?
     .run()
     .await

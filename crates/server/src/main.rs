@@ -1,8 +1,11 @@
 //! The `jaunty` binary: arguments, logging, launch.
 
 use clap::{Parser, Subcommand};
-use jaunty_server::{App, Settings, StartError, cli, load_demo, openapi_document, serve};
+use jaunty_server::apart::{Memory, Workers, decode_here, limit_self};
+use jaunty_server::jobs::{self, queue::Lane};
+use jaunty_server::{App, Settings, StartError, cli, load_demo, openapi_document, serve, sweep};
 use std::net::TcpListener;
+use std::num::NonZeroU32;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -21,12 +24,24 @@ struct Place {
     /// Folder for sounds
     #[arg(long, env = "JAUNTY_DATA")]
     data: PathBuf,
-    /// Jobs that are worked at once
+    /// Jobs that are worked at once, beside those that somebody waits for
     #[arg(long, default_value_t = 2)]
     workers: usize,
     /// Largest upload in bytes
     #[arg(long, default_value_t = Settings::MOST_UPLOAD_BYTES)]
     most_upload_bytes: u64,
+    /// Bytes that all sounds together may take; as many as there is room for without it
+    #[arg(long)]
+    quota_bytes: Option<u64>,
+    /// Bytes that stay free on the disk
+    #[arg(long, default_value_t = Settings::LEAVE_FREE_BYTES)]
+    leave_free_bytes: u64,
+    /// Another name under which the server is reached, beside those of loopback; may be given again
+    #[arg(long = "host", env = "JAUNTY_HOSTS", value_delimiter = ',')]
+    hosts: Vec<String>,
+    /// Requests a second that one client may send
+    #[arg(long, default_value_t = Settings::MOST_REQUESTS_PER_SECOND)]
+    most_requests_per_second: NonZeroU32,
 }
 
 impl Place {
@@ -34,8 +49,13 @@ impl Place {
         Settings {
             database_url: self.database_url.clone(),
             data_folder: self.data.clone(),
+            program: std::env::current_exe().unwrap_or_else(|_| "jaunty".into()),
             worker_count: self.workers,
             most_upload_bytes: self.most_upload_bytes,
+            quota_bytes: self.quota_bytes,
+            leave_free_bytes: self.leave_free_bytes,
+            hosts: self.hosts.clone(),
+            most_requests_per_second: self.most_requests_per_second,
         }
     }
 }
@@ -57,6 +77,33 @@ enum Command {
     Work {
         #[command(flatten)]
         place: Place,
+    },
+    /// Remove sounds that no cut uses any more, and jobs that are long over
+    Sweep {
+        #[command(flatten)]
+        place: Place,
+        /// Days that something has been unused
+        #[arg(long, default_value_t = 7.0)]
+        unused_days: f64,
+    },
+    /// Work jobs, one at a time: what serve and work start
+    #[command(hide = true)]
+    Worker {
+        #[command(flatten)]
+        place: Place,
+        #[arg(long)]
+        name: String,
+        #[arg(long, value_enum)]
+        lane: Lane,
+    },
+    /// Decode one sound: what all others start
+    #[command(hide = true)]
+    Decode {
+        original: PathBuf,
+        #[arg(long)]
+        extension: String,
+        #[arg(long)]
+        to: PathBuf,
     },
     /// Say what a list of shots, moments or captions holds
     Shots {
@@ -129,7 +176,10 @@ fn main() -> ExitCode {
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let printed = match Arguments::parse().command {
         Command::Serve { place, listen, demo } => return ended(run_server(place.settings(), listen, demo)),
-        Command::Work { place } => return ended(run_worker(place.settings())),
+        Command::Work { place } => return ended(run_workers(place.settings())),
+        Command::Sweep { place, unused_days } => return ended(run_sweep(place.settings(), unused_days)),
+        Command::Worker { place, name, lane } => return ended(run_worker(place.settings(), name, lane)),
+        Command::Decode { original, extension, to } => return decode_here(&original, &extension, &to),
         Command::Shots { file, rate, .. } => cli::shots(&file, rate.as_deref()),
         Command::Kind { file, .. } => cli::kind(&file),
         Command::Read { file, read_as, .. } => cli::read(&file, read_as),
@@ -170,17 +220,50 @@ async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<()
     if demo {
         load_demo(&app, &settings.data_folder.join("demo")).await?;
     }
-    app.start_workers(settings.worker_count);
+    let workers = Workers::start(&settings, &app.pool);
     if demo {
         app.render_shelf();
     }
+    app.sweep_daily();
     println!("http://{}", listener.local_addr()?);
-    Ok(serve(app, listener).await?)
+    let served = serve(app, listener, &settings).await;
+    workers.stop();
+    // Work that nobody waits for any more must not hold up the end.
+    match served {
+        Ok(()) => std::process::exit(0),
+        Err(cause) => Err(cause.into()),
+    }
 }
 
 #[actix_web::main]
-async fn run_worker(settings: Settings) -> Result<(), StartError> {
+async fn run_workers(settings: Settings) -> Result<(), StartError> {
     let app = App::open(&settings).await?;
-    app.start_workers(settings.worker_count.max(1));
-    Ok(tokio::signal::ctrl_c().await?)
+    let workers = Workers::start(&Settings { worker_count: settings.worker_count.max(1), ..settings }, &app.pool);
+    let mut ended = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate())?;
+    tokio::select! {
+        _ = ended.recv() => {}
+        interrupted = tokio::signal::ctrl_c() => interrupted?,
+    }
+    workers.stop();
+    Ok(())
+}
+
+#[actix_web::main]
+async fn run_worker(settings: Settings, name: String, lane: Lane) -> Result<(), StartError> {
+    limit_self(Memory::WORKER)?;
+    // A key that ends the server is for the server: it ends this one in good order.
+    let _interrupt = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::interrupt())?;
+    let app = App::open(&settings).await?;
+    jobs::worker::run(app, name, lane).await;
+    // A job that does not stop ends with its process.
+    std::process::exit(0)
+}
+
+#[actix_web::main]
+async fn run_sweep(settings: Settings, unused_days: f64) -> Result<(), StartError> {
+    let app = App::open(&settings).await?;
+    let unused = std::time::Duration::try_from_secs_f64(unused_days * 86_400.0).map_err(std::io::Error::other)?;
+    let swept = sweep(&app, unused).await?;
+    println!("{}", serde_json::json!(swept));
+    Ok(())
 }

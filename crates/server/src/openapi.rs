@@ -2,6 +2,8 @@
 
 use crate::features::{beds, cuts, fit, health, listening, picture, plans, reading, shape, shelf, sounds, voice};
 use crate::problem::ProblemBody;
+use actix_web::dev::ResourceDef;
+use actix_web::http::Method;
 use actix_web::{HttpResponse, get, web};
 use utoipa::OpenApi;
 
@@ -89,6 +91,18 @@ struct Document;
 /// The document as JSON.
 pub fn document() -> String {
     Document::openapi().to_pretty_json().unwrap_or_default()
+}
+
+/// The addresses of the interface with the methods that each takes.
+pub(crate) fn addresses() -> Vec<(ResourceDef, Vec<Method>)> {
+    let document: serde_json::Value = serde_json::from_str(&document()).unwrap_or_default();
+    let paths = document["paths"].as_object().cloned().unwrap_or_default();
+    let own = ("/api/openapi.json".to_owned(), serde_json::json!({ "get": {} }));
+    let methods = |of: &serde_json::Value| {
+        let names = of.as_object().into_iter().flat_map(|methods| methods.keys());
+        names.filter_map(|name| Method::from_bytes(name.to_ascii_uppercase().as_bytes()).ok()).collect()
+    };
+    paths.into_iter().chain([own]).map(|(path, of)| (ResourceDef::new(path), methods(&of))).collect()
 }
 
 /// Mounts the document.

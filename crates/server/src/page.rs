@@ -1,6 +1,8 @@
 //! The page: built by Vite, embedded in the binary, so that nothing is fetched from elsewhere.
 
-use crate::problem::Problem;
+use crate::doors::nothing_there;
+use crate::problem::{Code, Problem};
+use actix_web::http::Method;
 use actix_web::{HttpRequest, HttpResponse, web};
 use rust_embed::RustEmbed;
 
@@ -18,10 +20,13 @@ pub fn configure(config: &mut web::ServiceConfig) {
 const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; media-src 'self' blob:; connect-src 'self'; object-src 'none'; frame-ancestors 'none'; base-uri 'self'";
 
 async fn page(request: HttpRequest) -> Result<HttpResponse, Problem> {
-    let path = request.path().trim_start_matches('/');
-    if path.starts_with("api/") {
-        return Err(Problem::not_found("address"));
+    if request.path().starts_with("/api") {
+        return Ok(nothing_there(request.path()));
     }
+    if !matches!(*request.method(), Method::GET | Method::HEAD) {
+        return Err(Problem::new(Code::WrongMethod, "The page takes GET."));
+    }
+    let path = request.path().trim_start_matches('/');
     // The page itself answers for every address that is not a file: it has routes of its own.
     let (name, file) = match Dist::get(path) {
         Some(file) if !path.is_empty() => (path, file),
@@ -32,6 +37,5 @@ async fn page(request: HttpRequest) -> Result<HttpResponse, Problem> {
         .content_type(file.metadata.mimetype())
         .insert_header(("cache-control", lasting))
         .insert_header(("content-security-policy", POLICY))
-        .insert_header(("x-content-type-options", "nosniff"))
         .body(file.data.into_owned()))
 }

@@ -2,8 +2,11 @@
 //!
 //! Causes go to the log with the request; the client gets what happened and what to do.
 
+use crate::apart::SoundError;
 use actix_web::http::StatusCode;
+use actix_web::http::header::RETRY_AFTER;
 use actix_web::{HttpResponse, ResponseError};
+use jaunty_media::film::FilmError;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -26,13 +29,23 @@ pub enum Code {
     UploadBroken,
     /// The terms of a piece do not allow the cut's purpose.
     MayNotUse,
+    /// The disk or the quota is full.
+    NoRoom,
+    /// The database does not answer.
+    Unavailable,
+    /// There is such an address, but not for this method.
+    WrongMethod,
+    /// The request comes from a page of somebody else, or is meant for another server.
+    Foreign,
+    /// There were too many requests.
+    TooMany,
     /// The server failed.
     Internal,
 }
 
 impl Code {
     /// All codes, for the catalogue's own test.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 14] = [
         Self::BadRequest,
         Self::BadValue,
         Self::NotFound,
@@ -41,6 +54,11 @@ impl Code {
         Self::TooLarge,
         Self::UploadBroken,
         Self::MayNotUse,
+        Self::NoRoom,
+        Self::Unavailable,
+        Self::WrongMethod,
+        Self::Foreign,
+        Self::TooMany,
         Self::Internal,
     ];
 
@@ -51,6 +69,11 @@ impl Code {
             Self::NotFound => StatusCode::NOT_FOUND,
             Self::Stale | Self::NothingToUndo | Self::MayNotUse => StatusCode::CONFLICT,
             Self::TooLarge => StatusCode::PAYLOAD_TOO_LARGE,
+            Self::NoRoom => StatusCode::INSUFFICIENT_STORAGE,
+            Self::Unavailable => StatusCode::SERVICE_UNAVAILABLE,
+            Self::WrongMethod => StatusCode::METHOD_NOT_ALLOWED,
+            Self::Foreign => StatusCode::FORBIDDEN,
+            Self::TooMany => StatusCode::TOO_MANY_REQUESTS,
             Self::Internal => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
@@ -66,6 +89,11 @@ impl Code {
             Self::TooLarge => ("too-large", "The file is too large", "Files up to 2 GB are taken; export it as FLAC or shorter."),
             Self::UploadBroken => ("upload-broken", "The upload broke off", "Nothing was changed; drop the file again."),
             Self::MayNotUse => ("may-not-use", "The terms do not allow this", "Choose another piece, change what the cut is for, or take it knowingly."),
+            Self::NoRoom => ("no-room", "There is no room", "Make room on the server, or take sounds away that are not needed; everything else is as it was."),
+            Self::Unavailable => ("unavailable", "The database does not answer", "Nothing was lost; what you said is sent again as soon as it answers."),
+            Self::WrongMethod => ("wrong-method", "This address is for something else", "The description of the interface says which methods it takes."),
+            Self::Foreign => ("foreign", "The request comes from elsewhere", "Open the page at the address that the server printed when it was started."),
+            Self::TooMany => ("too-many", "There were too many requests", "Wait a moment; everything is as it was."),
             Self::Internal => ("internal", "The server failed", "Nothing was lost; try again, and look at the server's log."),
         }
     }
@@ -126,7 +154,13 @@ impl Problem {
 
 impl From<sqlx::Error> for Problem {
     fn from(cause: sqlx::Error) -> Self {
-        Self::internal(cause)
+        match cause {
+            sqlx::Error::PoolTimedOut | sqlx::Error::PoolClosed | sqlx::Error::Io(_) => {
+                tracing::warn!(%cause, "the database does not answer");
+                Self::new(Code::Unavailable, "The database does not answer.")
+            }
+            other => Self::internal(other),
+        }
     }
 }
 
@@ -138,7 +172,36 @@ impl From<object_store::Error> for Problem {
 
 impl From<std::io::Error> for Problem {
     fn from(cause: std::io::Error) -> Self {
-        Self::internal(cause)
+        use std::io::ErrorKind;
+        match cause.kind() {
+            ErrorKind::StorageFull | ErrorKind::QuotaExceeded | ErrorKind::FileTooLarge => {
+                tracing::warn!(%cause, "the disk is full");
+                Self::new(Code::NoRoom, "There is no room on the server's disk.")
+            }
+            _ => Self::internal(cause),
+        }
+    }
+}
+
+impl From<SoundError> for Problem {
+    fn from(cause: SoundError) -> Self {
+        match cause {
+            SoundError::Refused(text) => Self::bad_value(text),
+            SoundError::NoRoom => Self::new(Code::NoRoom, "There is no room on the server's disk."),
+            SoundError::Io(cause) => cause.into(),
+            SoundError::Cancelled => Self::internal("a request was cancelled"),
+        }
+    }
+}
+
+impl From<FilmError> for Problem {
+    fn from(cause: FilmError) -> Self {
+        match &cause {
+            FilmError::Missing(_) => tracing::error!(?cause, "ffmpeg is missing"),
+            // What ffmpeg said is in the debug form.
+            _ => tracing::info!(?cause, "a film is refused"),
+        }
+        Self::bad_value(cause)
     }
 }
 
@@ -168,7 +231,11 @@ impl ResponseError for Problem {
             detail: format!("{} {way_on}", self.detail),
             code: name.to_owned(),
         };
-        HttpResponse::build(self.status_code()).content_type("application/problem+json").json(body)
+        let mut answer = HttpResponse::build(self.status_code());
+        if matches!(self.code, Code::Unavailable | Code::TooMany) {
+            answer.insert_header((RETRY_AFTER, "2"));
+        }
+        answer.content_type("application/problem+json").json(body)
     }
 }
 

@@ -1,8 +1,13 @@
 //! Files that arrive as forms.
 
 use crate::problem::{Code, Problem};
+use crate::App;
+use crate::features::cuts::setup::UsedSound;
+use crate::features::sounds::store as sounds;
+use crate::storage::Received;
 use actix_multipart::{Field, Multipart};
 use futures_util::StreamExt;
+use std::path::Path;
 
 /// The name of a file as it is kept: without folders, not empty, at most 255 characters.
 pub fn tidy_name(name: &str) -> String {
@@ -30,6 +35,45 @@ pub async fn first_file(form: &mut Multipart) -> Result<(String, Field), Problem
         }
     }
     Err(Problem::new(Code::BadRequest, "The request holds no file."))
+}
+
+impl App {
+    /// Takes the sound or film of a form in.
+    ///
+    /// # Errors
+    /// What receiving it says, or that it is empty.
+    pub async fn take_in(&self, form: &mut Multipart) -> Result<UsedSound, Problem> {
+        let (name, field) = first_file(form).await?;
+        let received = self.sounds.receive(field).await?;
+        if received.size_bytes == 0 {
+            return Err(Problem::bad_value(format!("\"{name}\" is empty: it has no bytes. Export it again.")));
+        }
+        let hash = self.keep(received, &name, &extension(&name)).await?;
+        Ok(UsedSound { hash, name })
+    }
+
+    /// Takes a sound or film in that lies on this machine; its hash.
+    ///
+    /// # Errors
+    /// What storing it says.
+    pub async fn take_in_file(&self, path: &Path, name: &str, extension: &str) -> Result<String, Problem> {
+        self.keep(self.sounds.receive_file(path).await?, name, extension).await
+    }
+
+    /// Noted first and stored then: a sweep that would remove the same sound waits or is waited for.
+    async fn keep(&self, received: Received, name: &str, extension: &str) -> Result<String, Problem> {
+        if let Some(quota_bytes) = self.quota_bytes {
+            let kept_bytes = sounds::size_bytes(&self.pool).await?;
+            if kept_bytes.saturating_add(received.size_bytes) > quota_bytes {
+                let text = format!("The sounds on this server may take {} MB, and with this file they would take more.", quota_bytes / 1_000_000);
+                return Err(Problem::new(Code::NoRoom, text));
+            }
+        }
+        let hash = received.hash.clone();
+        sounds::insert(&self.pool, &hash, name, extension, received.size_bytes).await?;
+        self.sounds.keep(received)?;
+        Ok(hash)
+    }
 }
 
 /// All bytes of a file, at most `most`.

@@ -64,7 +64,7 @@ fn what_cannot_be_done_is_said_and_ends_with_a_failure() {
     std::fs::write(&letter, "Dear editor").unwrap();
     let letter = letter.display().to_string();
     for (arguments, said) in [
-        (vec!["read", letter.as_str()], "use WAV"),
+        (vec!["read", letter.as_str()], "Use WAV"),
         (vec!["read", "nowhere.wav"], "nowhere.wav"),
         (vec!["fit", letter.as_str(), "--length", "0", "--out", "x.wav"], "from one frame to 12 hours"),
         (vec!["fit", letter.as_str(), "--length", "NaN", "--out", "x.wav"], "from one frame to 12 hours"),

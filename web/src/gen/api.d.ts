@@ -1136,7 +1136,7 @@ export interface components {
             /** @description What is said. */
             said: components["schemas"]["Said"];
         };
-        /** @description A cut to make, or what it should become. */
+        /** @description A cut to make. */
         AskCut: {
             /** @description Whether money is earned with it. */
             commercial?: boolean;
@@ -1412,6 +1412,14 @@ export interface components {
              */
             revision: number;
         };
+        /** @description What a cut should become. */
+        ChangeCut: components["schemas"]["AskCut"] & {
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+        };
         /** @description Which fitting to play. */
         ChooseFitting: {
             /**
@@ -1429,6 +1437,11 @@ export interface components {
         CleanTake: {
             /** @description Taken out, or heard as it came. */
             on: boolean;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
         };
         /** @description A splice close up. Times are seconds from the bar line that is entered, as heard in the cut. */
         CloseUpView: {
@@ -1688,6 +1701,11 @@ export interface components {
             gainDb?: number | null;
             /** @description Heard or not. */
             on?: boolean | null;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
             rule?: components["schemas"]["SpeechRule"] | null;
             /**
              * Format: double
@@ -3028,10 +3046,23 @@ export interface components {
             /** @description What stands there. */
             text: string;
         };
+        /** @description A candidate to use. */
+        UseBed: components["schemas"]["NameSound"] & {
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
+        };
         /** @description Which part of a take to use. */
         UseTake: {
             /** @description Number of a phrase of it; the whole take without one. */
             phrase?: number | null;
+            /**
+             * Format: int32
+             * @description The revision that the client saw.
+             */
+            revision: number;
         };
         /** @description One edit of the speech; phrases are named by their number from 0. */
         VoiceEdit: {
@@ -3473,7 +3504,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskCut"];
+                "application/json": components["schemas"]["ChangeCut"];
             };
         };
         responses: {
@@ -3575,7 +3606,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NameSound"];
+                "application/json": components["schemas"]["UseBed"];
             };
         };
         responses: {
@@ -3598,7 +3629,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -3645,7 +3680,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -3794,7 +3833,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -3914,7 +3957,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -3960,7 +4007,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -4443,7 +4494,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -4903,7 +4958,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
         responses: {
             200: {
                 headers: {

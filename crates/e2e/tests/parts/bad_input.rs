@@ -16,7 +16,7 @@ async fn files_that_are_no_use_say_why_and_leave_the_rest_alone() {
     let text = FILES.with("letter.wav", b"Dear editor, this is no sound.");
     assert_eq!(stand.upload(&cut, "candidates", &text, "letter.wav").await.0, 200);
     let told = stand.cut_when(&cut, failed).await["jobs"][0]["problem"].as_str().unwrap().to_owned();
-    assert!(told.contains("no sound file") && told.contains("use WAV"), "{told}");
+    assert!(told.contains("no sound file") && told.contains("Use WAV"), "{told}");
     assert!(stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1["candidates"] == json!([]), "a file that is no sound is no candidate");
     let (status, problem) = stand.upload(&cut, "candidates", &FILES.with("empty.wav", b""), "empty.wav").await;
     assert_eq!((status, problem["code"].as_str()), (422, Some("bad-value")));

@@ -76,12 +76,12 @@ async fn two_beds_are_compared_at_one_moment_and_the_shelf_says_what_may_be_used
     assert!(licence["credit"].as_str().unwrap().contains("Night Tram"));
     // Used as the bed, the check says so as well; with a paid plan noted it no longer does, and the record stays.
     let hash = taken["hash"].as_str().unwrap();
-    stand.send("PUT", &format!("/api/cuts/{cut}/bed"), Some(json!({ "soundHash": hash }))).await;
+    stand.change("PUT", &cut, "/bed", json!({ "soundHash": hash })).await;
     let findings = |v: &Value| v["plan"]["findings"].as_array().unwrap().iter().filter(|f| f["text"].as_str().unwrap().contains("paid plan")).count();
     let view = stand.cut_when(&cut, |c| fitted(c) && c["bed"]["hash"] == hash).await;
     assert_eq!(findings(&view), 1);
     let paid = json!({ "title": "Advert", "length": "40", "rate": { "num": 25, "den": 1, "dropFrame": false }, "commercial": true, "paidPlan": true });
-    let (_, view) = stand.send("PATCH", &format!("/api/cuts/{cut}"), Some(paid)).await;
+    let (_, view) = stand.change("PATCH", &cut, "", paid).await;
     assert_eq!(findings(&view), 0);
     assert!(view["candidates"][2]["licence"]["objection"].is_null() && view["candidates"][2]["licence"]["warned"].is_string());
 }

@@ -85,6 +85,13 @@ impl Stand {
         answer(request).await
     }
 
+    /// A change of a cut as a page makes it that has just been loaded: with the revision that is shown.
+    pub async fn change(&self, method: &str, cut: &str, rest: &str, mut body: Value) -> (u16, Value) {
+        let (_, view) = self.send("GET", &format!("/api/cuts/{cut}"), None).await;
+        body["revision"] = view["plan"]["revision"].clone();
+        self.send(method, &format!("/api/cuts/{cut}{rest}"), Some(body)).await
+    }
+
     /// What an address gives, whatever it is.
     pub async fn bytes(&self, path: &str) -> Vec<u8> {
         let response = reqwest::get(self.server.url(path)).await.expect("the server answers");

@@ -222,8 +222,8 @@ async fn a_cut_that_changes_is_fitted_anew_and_only_when_that_is_wanted() {
     assert_eq!(spoken["plan"]["fittedBefore"], false);
 
     // A piece of the narration goes, and what the phrases had for dips; the fitting stays until it is asked for again.
-    assert_eq!(stand.send("DELETE", &path("/pieces/99"), None).await.0, 404);
-    assert_eq!(stand.send("DELETE", &path("/pieces/0"), None).await.0, 200);
+    assert_eq!(stand.change("DELETE", &cut, "/pieces/99", json!({})).await.0, 404);
+    assert_eq!(stand.change("DELETE", &cut, "/pieces/0", json!({})).await.0, 200);
     let silent = stand.cut_when(&cut, |c| c["plan"]["phrases"].as_array().is_some_and(Vec::is_empty) && idle(c)).await;
     assert!(silent["pieces"].as_array().unwrap().is_empty() && silent["plan"]["levels"].as_array().unwrap().iter().all(|l| l["kind"] != "dip"));
     assert_eq!((&silent["plan"]["fittedBefore"], pieces(&silent)), (&json!(true), pieces(&spoken)));

@@ -16,7 +16,7 @@ async fn changes_are_revisions_that_can_be_undone_and_never_collide() {
 
     // A new length is a new revision; the old one can be had back with its length.
     let longer = json!({ "title": "History", "length": "60", "rate": { "num": 25, "den": 1, "dropFrame": false } });
-    stand.send("PATCH", &path(""), Some(longer)).await;
+    stand.change("PATCH", &cut, "", longer).await;
     let second = stand.cut_when(&cut, |c| fitted(c) && c["plan"]["revision"] == 4).await;
     assert_eq!(second["plan"]["lengthSamples"], 60 * 48_000);
 

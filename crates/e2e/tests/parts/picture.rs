@@ -143,11 +143,11 @@ async fn pictures_that_make_no_sense_are_told() {
     let (_, view) = stand.upload(&cut, "picture/list", &FILES.with("words.vtt", captions.as_bytes()), "words.vtt").await;
     assert_eq!((&view["lines"][0]["words"], view["list"]["unused"].as_array().map(Vec::len)), (&json!("First line"), Some(1)));
     let ntsc = json!({ "title": "Told", "length": "8", "rate": { "num": 30000, "den": 1001, "dropFrame": true } });
-    stand.send("PATCH", &path(""), Some(ntsc)).await;
+    stand.change("PATCH", &cut, "", ntsc).await;
     let (status, view) = stand.upload(&cut, "film", &FILES.path("film.webm"), "film.webm").await;
     assert_eq!(status, 200);
     assert!(view["film"]["differs"].as_str().unwrap().contains("runs at 25"), "{}", view["film"]);
-    stand.send("PUT", &path("/film/length"), None).await;
+    stand.change("PUT", &cut, "/film/length", json!({})).await;
     let view = stand.cut_when(&cut, |c| idle(c) && c["film"]["differs"].is_null()).await;
     assert_eq!((&view["lengthFrames"], &view["firstTimecode"], &view["film"]["hasSound"]), (&json!(250), &json!("01:00:00:00"), &json!(true)));
     assert_eq!(view["plan"]["lengthSamples"], 480_000);

@@ -170,5 +170,5 @@ async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
     );
     let stale = json!({ "revision": 1, "said": { "what": "halfTempo" } });
     assert_eq!(stand.send("POST", &path("corrections"), Some(stale)).await.0, 409);
-    assert_eq!(stand.send("DELETE", &path("corrections/99"), None).await.0, 404);
+    assert_eq!(stand.change("DELETE", &cut, "/bed/corrections/99", json!({})).await.0, 404);
 }

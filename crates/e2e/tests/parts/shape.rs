@@ -62,7 +62,7 @@ async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells
     let file = FILES.path("later.wav");
     write_wav(&file, &narration(&later, 62.0).unwrap()).unwrap();
     let takes: Vec<String> = dragged["takes"].as_array().unwrap().iter().map(|t| t["hash"].as_str().unwrap().to_owned()).collect();
-    assert_eq!(stand.send("DELETE", &path(&format!("/takes/{}", takes[0])), None).await.0, 200);
+    assert_eq!(stand.change("DELETE", &cut, &format!("/takes/{}", takes[0]), json!({})).await.0, 200);
     stand.cut_when(&cut, |c| idle(c) && c["takes"].as_array().is_some_and(Vec::is_empty)).await;
     let (undone, _) = stand.send("GET", &path(""), None).await;
     assert_eq!(undone, 200);
@@ -252,12 +252,12 @@ async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_o
 
     // Steady noise goes out of the take, and comes back.
     let take = told["takes"][0]["hash"].as_str().unwrap().to_owned();
-    assert_eq!(stand.send("PUT", &path(&format!("/takes/{take}/clean")), Some(json!({ "on": true }))).await.0, 200);
+    assert_eq!(stand.change("PUT", &cut, &format!("/takes/{take}/clean"), json!({ "on": true })).await.0, 200);
     let clean = stand.cut_when(&cut, |c| c["takes"][0]["withoutNoise"] == true && idle(c)).await;
     assert_eq!(clean["plan"]["phrases"], told["plan"]["phrases"], "the phrases are those of the take as it came");
     let (noisy, quiet) = (sound(&told, "&hear=voice").await, sound(&clean, "&hear=voice").await);
     assert!(noisy.channels()[0].iter().zip(&quiet.channels()[0]).any(|(a, b)| (a - b).abs() > 1e-4));
-    assert_eq!(stand.send("PUT", &path(&format!("/takes/{take}/clean")), Some(json!({ "on": false }))).await.0, 200);
+    assert_eq!(stand.change("PUT", &cut, &format!("/takes/{take}/clean"), json!({ "on": false })).await.0, 200);
     stand.cut_when(&cut, |c| c["takes"][0]["withoutNoise"] == false && idle(c)).await;
 }
 
@@ -280,10 +280,10 @@ async fn the_films_own_sound_gives_over_to_the_bed() {
     let silent = |s: &Sound, from: f64, to: f64| s.channels()[0][(from * 48_000.0) as usize..(to * 48_000.0) as usize].iter().all(|x| x.abs() < 1e-6);
     assert!(silent(&film, 7.05, 30.0) && !silent(&film, 0.5, 5.0) && silent(&bed, 0.0, 4.95) && !silent(&bed, 8.0, 20.0));
     // Its level and its rule; nonsense is refused.
-    assert_eq!(stand.send("PUT", &path("/film/sound"), Some(json!({ "gainDb": -6.0, "rule": "low" }))).await.0, 200);
+    assert_eq!(stand.change("PUT", &cut, "/film/sound", json!({ "gainDb": -6.0, "rule": "low" })).await.0, 200);
     let softer = stand.cut_when(&cut, |c| c["film"]["gainDb"] == -6.0 && idle(c)).await;
     assert_eq!(softer["film"]["rule"], "low");
     for nonsense in [json!({ "gainDb": 90.0 }), json!({ "fromS": 9.0, "untilS": 3.0 })] {
-        assert_eq!(stand.send("PUT", &path("/film/sound"), Some(nonsense)).await.0, 422);
+        assert_eq!(stand.change("PUT", &cut, "/film/sound", nonsense).await.0, 422);
     }
 }

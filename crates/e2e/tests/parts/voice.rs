@@ -109,10 +109,10 @@ async fn written_lines_are_spoken_until_somebody_does() {
     assert_eq!(scratch(&undone), 3);
     // Phrase by phrase: one phrase of the real take is laid, and only the line under it goes.
     let hash = undone["takes"][1]["hash"].as_str().unwrap();
-    stand.send("PUT", &path(&format!("/takes/{hash}/use")), Some(json!({ "phrase": 0 }))).await;
+    stand.change("PUT", &cut, &format!("/takes/{hash}/use"), json!({ "phrase": 0 })).await;
     let view = stand.cut_when(&cut, |c| idle(c) && c["pieces"].as_array().is_some_and(|p| p.iter().any(|x| x["scratch"] == false))).await;
     assert_eq!(scratch(&view), 2);
-    assert_eq!(stand.send("PUT", &path(&format!("/takes/{hash}/use")), Some(json!({ "phrase": 99 }))).await.0, 404);
-    assert_eq!(stand.send("PUT", &path("/takes/0000/use"), Some(json!({}))).await.0, 404, "no digest, no take");
-    assert_eq!(stand.send("PUT", &path(&format!("/takes/{hash}/use")), Some(json!({ "phrase": "first" }))).await.0, 400);
+    assert_eq!(stand.change("PUT", &cut, &format!("/takes/{hash}/use"), json!({ "phrase": 99 })).await.0, 404);
+    assert_eq!(stand.change("PUT", &cut, "/takes/0000/use", json!({})).await.0, 404, "no digest, no take");
+    assert_eq!(stand.change("PUT", &cut, &format!("/takes/{hash}/use"), json!({ "phrase": "first" })).await.0, 400);
 }

@@ -22,11 +22,8 @@ pub enum Task {
         /// What the user did, for the history.
         what: String,
     },
-    /// Fit and shape the cut anew.
-    Plan {
-        /// What the user did, for the history.
-        what: String,
-    },
+    /// Fit and shape the cut as it is wanted by now.
+    Plan,
     /// Take the own sound out of a film.
     FilmSound {
         /// Hash of the film.

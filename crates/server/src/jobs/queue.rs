@@ -3,13 +3,39 @@
 use super::Task;
 use chrono::NaiveDateTime;
 use sqlx::types::Json;
-use sqlx::{FromRow, MySqlExecutor, MySqlPool};
+use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool};
 use uuid::Uuid;
 
 /// Seconds after which a job whose worker says nothing is taken up by another.
 pub const LEASE_S: i64 = 10;
 /// A job that broke its worker this often is given up.
-const MOST_ATTEMPTS: u32 = 3;
+pub const MOST_ATTEMPTS: u32 = 2;
+
+/// Who waits for a job. A worker of the quick lane takes nothing else, so that reading an hour of
+/// music holds up nobody who moves a level.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub enum Lane {
+    /// Somebody at the page.
+    Quick,
+    /// Nobody in particular: it takes its time, and the page tells how far it is.
+    Long,
+}
+
+impl Lane {
+    fn of(task: &Task) -> Self {
+        match task {
+            Task::Plan | Task::Compare => Self::Quick,
+            Task::Read { .. } | Task::FilmSound { .. } | Task::Scratch | Task::Clean { .. } => Self::Long,
+        }
+    }
+
+    fn name(self) -> &'static str {
+        match self {
+            Self::Quick => "quick",
+            Self::Long => "long",
+        }
+    }
+}
 
 /// A job as its cut sees it.
 #[derive(Debug, Clone, FromRow)]
@@ -43,13 +69,26 @@ pub struct Claimed {
     pub attempt: u32,
 }
 
+impl Claimed {
+    /// Whether it broke every worker that tried: it is to be given up.
+    pub fn is_hopeless(&self) -> bool {
+        self.attempt > MOST_ATTEMPTS
+    }
+}
+
 /// Asks for a job.
 ///
 /// # Errors
 /// What the database says.
 pub async fn add(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Task) -> Result<Uuid, sqlx::Error> {
     let id = Uuid::now_v7();
-    sqlx::query("INSERT INTO jobs (id, cut_id, task) VALUES (?, ?, ?)").bind(id).bind(cut).bind(Json(task)).execute(database).await?;
+    sqlx::query("INSERT INTO jobs (id, cut_id, task, lane) VALUES (?, ?, ?, ?)")
+        .bind(id)
+        .bind(cut)
+        .bind(Json(task))
+        .bind(Lane::of(task).name())
+        .execute(database)
+        .await?;
     Ok(id)
 }
 
@@ -57,63 +96,82 @@ pub async fn add(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Task) -> Re
 ///
 /// # Errors
 /// What the database says.
-pub async fn add_once(pool: &MySqlPool, cut: Uuid, task: &Task) -> Result<(), sqlx::Error> {
+pub async fn add_once(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Task) -> Result<(), sqlx::Error> {
     sqlx::query(
-        "INSERT INTO jobs (id, cut_id, task) SELECT ?, ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM jobs WHERE cut_id = ? AND task = ? AND state = 'queued')",
+        "INSERT INTO jobs (id, cut_id, task, lane) SELECT ?, ?, ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM jobs WHERE cut_id = ? AND task = ? AND state = 'queued')",
     )
     .bind(Uuid::now_v7())
     .bind(cut)
     .bind(Json(task))
+    .bind(Lane::of(task).name())
     .bind(cut)
     .bind(Json(task))
-    .execute(pool)
+    .execute(database)
     .await?;
     Ok(())
 }
 
-/// Takes the oldest job that is waiting or whose worker fell silent.
+/// Takes a job that is waiting or whose worker fell silent: of a worker of the quick lane one that
+/// somebody waits for, of another one such a job first. Cuts take turns: the one that has the fewest
+/// jobs under way, and was served the longest ago.
+///
+/// The job may have had its last attempt: [`Claimed::is_hopeless`].
 ///
 /// # Errors
 /// What the database says.
-pub async fn claim(pool: &MySqlPool, worker: &str) -> Result<Option<Claimed>, sqlx::Error> {
-    let mut transaction = pool.begin().await?;
-    let found: Option<Claimed> = sqlx::query_as(
-        "SELECT id, cut_id, task, attempt FROM jobs
-         WHERE state = 'queued' OR (state = 'running' AND lease_until < CURRENT_TIMESTAMP(3))
-         ORDER BY created_at, id LIMIT 1 FOR UPDATE SKIP LOCKED",
+pub async fn claim(pool: &MySqlPool, worker: &str, lane: Lane) -> Result<Option<Claimed>, sqlx::Error> {
+    // What was cancelled stays so, also when its worker is gone.
+    sqlx::query(
+        "UPDATE jobs SET state = 'cancelled', ended_at = CURRENT_TIMESTAMP(3) WHERE state = 'running' AND cancel_requested AND lease_until < CURRENT_TIMESTAMP(3)",
     )
-    .fetch_optional(&mut *transaction)
+    .execute(pool)
     .await?;
-    let Some(mut job) = found else { return Ok(None) };
-    job.attempt += 1;
-    if job.attempt > MOST_ATTEMPTS {
-        sqlx::query("UPDATE jobs SET state = 'failed', ended_at = CURRENT_TIMESTAMP(3), problem = ? WHERE id = ?")
-            .bind("This work stopped its worker three times. Bring the file in again in another format.")
-            .bind(job.id)
-            .execute(&mut *transaction)
-            .await?;
-        transaction.commit().await?;
-        return Ok(None);
-    }
-    sqlx::query("UPDATE jobs SET state = 'running', worker = ?, attempt = ?, lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND) WHERE id = ?")
-        .bind(worker)
-        .bind(job.attempt)
-        .bind(LEASE_S)
-        .bind(job.id)
-        .execute(&mut *transaction)
+    let open = "(j.state = 'queued' OR (j.state = 'running' AND j.lease_until < CURRENT_TIMESTAMP(3)))";
+    let only = if lane == Lane::Quick { "AND j.lane = 'quick'" } else { "" };
+    loop {
+        let found: Option<(Uuid, Uuid)> = sqlx::query_as(AssertSqlSafe(format!(
+            "SELECT j.id, j.cut_id FROM jobs j JOIN cuts c ON c.id = j.cut_id WHERE {open} {only}
+             ORDER BY j.lane = 'long', (SELECT COUNT(*) FROM jobs r WHERE r.cut_id = j.cut_id AND r.state = 'running' AND r.lane = j.lane), c.served_at, j.created_at, j.id
+             LIMIT 1"
+        )))
+        .fetch_optional(pool)
         .await?;
-    transaction.commit().await?;
-    Ok(Some(job))
+        let Some((id, cut)) = found else { return Ok(None) };
+        let taken = sqlx::query(AssertSqlSafe(format!(
+            "UPDATE jobs j SET j.state = 'running', j.worker = ?, j.attempt = j.attempt + 1, j.lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND)
+             WHERE j.id = ? AND {open}"
+        )))
+        .bind(worker)
+        .bind(LEASE_S)
+        .bind(id)
+        .execute(pool)
+        .await?;
+        // Another worker may have been faster.
+        if taken.rows_affected() == 1 {
+            sqlx::query("UPDATE cuts SET served_at = CURRENT_TIMESTAMP(6) WHERE id = ?").bind(cut).execute(pool).await?;
+            return sqlx::query_as("SELECT id, cut_id, task, attempt FROM jobs WHERE id = ?").bind(id).fetch_optional(pool).await;
+        }
+    }
 }
 
-/// Renews the lease with the progress made; whether to go on: not when cancelled or taken by another worker.
+/// What became of a lease that was to be renewed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Lease {
+    /// It is held for a while longer.
+    Held,
+    /// It is held, but the work is to stop.
+    Stop,
+    /// Another worker has the job.
+    Lost,
+}
+
+/// Renews a lease with the progress made.
 ///
 /// # Errors
 /// What the database says.
-pub async fn renew(pool: &MySqlPool, worker: &str, job: Uuid, progress: f32, doing: &str) -> Result<bool, sqlx::Error> {
+pub async fn renew(pool: &MySqlPool, worker: &str, job: Uuid, progress: f32, doing: &str) -> Result<Lease, sqlx::Error> {
     let kept = sqlx::query(
-        "UPDATE jobs SET progress = ?, doing = ?, lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND)
-         WHERE id = ? AND worker = ? AND state = 'running' AND NOT cancel_requested",
+        "UPDATE jobs SET progress = ?, doing = ?, lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND) WHERE id = ? AND worker = ? AND state = 'running'",
     )
     .bind(progress)
     .bind(doing)
@@ -122,7 +180,35 @@ pub async fn renew(pool: &MySqlPool, worker: &str, job: Uuid, progress: f32, doi
     .bind(worker)
     .execute(pool)
     .await?;
-    Ok(kept.rows_affected() == 1)
+    if kept.rows_affected() == 0 {
+        return Ok(Lease::Lost);
+    }
+    let (stop,): (bool,) = sqlx::query_as("SELECT cancel_requested FROM jobs WHERE id = ?").bind(job).fetch_one(pool).await?;
+    Ok(if stop { Lease::Stop } else { Lease::Held })
+}
+
+/// Gives back what a worker holds that ends in good order, as if it had never begun.
+///
+/// # Errors
+/// What the database says.
+pub async fn give_back(pool: &MySqlPool, worker: &str) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "UPDATE jobs SET state = IF(cancel_requested, 'cancelled', 'queued'), ended_at = IF(cancel_requested, CURRENT_TIMESTAMP(3), NULL),
+             attempt = attempt - 1, worker = NULL, lease_until = NULL WHERE worker = ? AND state = 'running'",
+    )
+    .bind(worker)
+    .execute(pool)
+    .await?;
+    Ok(())
+}
+
+/// Lets others take up at once what a worker held that broke down.
+///
+/// # Errors
+/// What the database says.
+pub async fn release(pool: &MySqlPool, worker: &str) -> Result<(), sqlx::Error> {
+    sqlx::query("UPDATE jobs SET lease_until = '2000-01-01' WHERE worker = ? AND state = 'running'").bind(worker).execute(pool).await?;
+    Ok(())
 }
 
 /// Ends a job that this worker still holds.
@@ -130,7 +216,9 @@ pub async fn renew(pool: &MySqlPool, worker: &str, job: Uuid, progress: f32, doi
 /// # Errors
 /// What the database says.
 pub async fn end(pool: &MySqlPool, worker: &str, job: Uuid, state: &str, problem: Option<&str>) -> Result<(), sqlx::Error> {
-    sqlx::query("UPDATE jobs SET state = ?, problem = ?, progress = 1, ended_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND worker = ? AND state = 'running'")
+    // A cancelled job stays cancelled, however it ended.
+    sqlx::query("UPDATE jobs SET state = IF(cancel_requested AND ? <> 'done', 'cancelled', ?), problem = ?, progress = 1, ended_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND worker = ? AND state = 'running'")
+        .bind(state)
         .bind(state)
         .bind(problem.map(|p| p.chars().take(500).collect::<String>()))
         .bind(job)

@@ -4,6 +4,7 @@ use super::queue::Claimed;
 use super::worker::Report;
 use super::{Task, queue};
 use crate::App;
+use crate::apart::SoundError;
 use crate::features::beds::store::{self as auditions, AuditionRow};
 use crate::features::cuts::setup::{Setup, Take, TakeOrigin, UsedSound};
 use crate::features::cuts::store::{self as cuts, CutRow, Next, RevisionRow};
@@ -22,9 +23,14 @@ use jaunty_core::shape::{LevelObject, ShapeWishes};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{SpeechReading, corrected, read_speech, without_noise};
 use jaunty_core::voice::{Piece, lay};
-use jaunty_media::{DecodeError, PcmFile, film, speak, write_wav};
+use jaunty_core::units::seconds_from_samples;
+use jaunty_media::{PcmFile, WavStream, film, speak, write_wav};
 use sha2::{Digest, Sha256};
 use std::collections::HashMap;
+use std::fs::File;
+use std::io::BufWriter;
+use std::path::Path;
+use std::time::Duration;
 use uuid::Uuid;
 
 /// Why a task stopped. The texts reach the user.
@@ -33,19 +39,29 @@ pub enum TaskError {
     /// Somebody asked for it.
     #[error("cancelled")]
     Cancelled,
-    /// The sound cannot be read.
+    /// The sound cannot be had.
     #[error("{0}")]
-    Decode(DecodeError),
+    Sound(SoundError),
     /// Something else; the log knows more.
     #[error("{0}")]
     Problem(#[from] Problem),
 }
 
-impl From<DecodeError> for TaskError {
-    fn from(cause: DecodeError) -> Self {
+impl From<SoundError> for TaskError {
+    fn from(cause: SoundError) -> Self {
         match cause {
-            DecodeError::Cancelled => Self::Cancelled,
-            other => Self::Decode(other),
+            SoundError::Cancelled => Self::Cancelled,
+            other => Self::Sound(other),
+        }
+    }
+}
+
+impl From<TaskError> for Problem {
+    fn from(cause: TaskError) -> Self {
+        match cause {
+            TaskError::Problem(problem) => problem,
+            TaskError::Sound(cause) => cause.into(),
+            TaskError::Cancelled => Self::internal("a request was cancelled"),
         }
     }
 }
@@ -66,29 +82,60 @@ async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) 
     tokio::task::spawn_blocking(work).await.map_err(|cause| TaskError::Problem(Problem::internal(cause)))
 }
 
+/// How long a job may take: as its input makes one expect, ten times over.
+pub async fn most_time(app: &App, job: &Claimed) -> Duration {
+    /// For whatever has no length.
+    const LEAST: Duration = Duration::from_secs(180);
+    /// Twelve hours of music.
+    const MOST: Duration = Duration::from_secs(3 * 3600);
+    let sound = match &job.task.0 {
+        Task::Read { sound, .. } | Task::FilmSound { film: sound } | Task::Clean { take: sound } => sounds::sound(&app.pool, sound).await.ok().flatten(),
+        Task::Plan | Task::Compare | Task::Scratch => None,
+    };
+    // A megabyte of a lossy coding is a minute of sound, which takes some two seconds.
+    let by_size = sound.as_ref().map_or(0, |s| s.size_bytes / 50_000);
+    let by_length = match cuts::cut(&app.pool, job.cut_id).await {
+        Ok(Some(cut)) => seconds_from_samples(cut.setup.picture.length_samples()) as u64 / 4,
+        _ => 0,
+    };
+    (LEAST + Duration::from_secs(by_size.max(by_length))).min(MOST)
+}
+
 /// Runs a job's task to its end.
 ///
 /// # Errors
 /// [`TaskError`]; the job is then failed or cancelled.
 pub async fn run(app: &App, job: &Claimed, report: Report) -> Result<(), TaskError> {
     let id = job.cut_id;
+    if job.is_hopeless() {
+        if let Task::Read { sound, .. } = &job.task.0 {
+            forget(app, id, sound).await?;
+        }
+        return Err(TaskError::Problem(Problem::bad_value("This broke the program that works on it, twice. Export the file again in another format and bring it in anew.")));
+    }
     match &job.task.0 {
         Task::Read { sound, role, what } => {
             if let Err(cause) = read(app, sound, *role, report).await {
-                forget(app, id, sound).await?;
+                // Only a file that is to blame goes. What a full disk or a lost database stopped can be tried again.
+                if matches!(cause, TaskError::Cancelled | TaskError::Sound(SoundError::Refused(_))) {
+                    forget(app, id, sound).await?;
+                }
                 return Err(cause);
             }
             match role {
                 Role::Bed => use_first_bed(app, id, sound, what).await,
                 Role::Narration => lay_new_take(app, id, sound, what).await,
-                Role::Film | Role::Ambience => Ok(replan(app, id, what, |_| Ok(())).await.map(|_| ())?),
+                Role::Film | Role::Ambience => Ok(replan(app, id, None, what, |_| Ok(())).await.map(|_| ())?),
             }
         }
-        Task::Plan { what } => {
+        Task::Plan => {
             report.say("fitting and shaping", 0.1);
             loop {
                 let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
-                match plan_cut(app, &cut, what).await {
+                if cut.base.is_none() {
+                    return Ok(());
+                }
+                match plan_cut(app, &cut).await {
                     // Another change came first: plan again, on top of it.
                     Err(TaskError::Problem(problem)) if problem.code() == Code::Stale => {}
                     Err(other) => return Err(other),
@@ -111,7 +158,7 @@ pub async fn forget(app: &App, id: Uuid, sound: &str) -> Result<(), Problem> {
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
     let names = cut.setup.candidates.iter().map(|c| (&c.hash, &c.name)).chain(cut.setup.takes.iter().map(|t| (&t.hash, &t.name)));
     let Some(name) = names.filter(|(hash, _)| *hash == sound).map(|(_, name)| name.clone()).next() else { return Ok(()) };
-    cuts::note(&app.pool, id, None, &format!("take \"{name}\" away again"), |setup| {
+    cuts::note(&app.pool, id, None, &format!("take \"{name}\" away again"), None, |setup| {
         setup.forget(sound);
         Ok(())
     })
@@ -163,9 +210,9 @@ async fn use_first_bed(app: &App, id: Uuid, hash: &str, what: &str) -> Result<()
         return Ok(queue::add_once(&app.pool, id, &Task::Compare).await?);
     }
     let sound = UsedSound { hash: hash.to_owned(), name: candidate.name.clone() };
-    replan(app, id, what, |cut| {
+    replan(app, id, None, what, |setup| {
         // Another one may have been faster.
-        cut.setup.bed.get_or_insert(sound);
+        setup.bed.get_or_insert(sound);
         Ok(())
     })
     .await?;
@@ -177,18 +224,16 @@ async fn lay_new_take(app: &App, id: Uuid, hash: &str, what: &str) -> Result<(),
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
     let Some(take) = cut.setup.takes.into_iter().find(|t| t.hash == hash) else { return Ok(()) };
     let Some(reading) = sounds::speech_reading(&app.pool, hash).await? else { return Ok(()) };
-    replan(app, id, what, |cut| lay_take(&mut cut.setup.pieces, &take, reading.length_samples, &reading.phrases, None)).await?;
+    replan(app, id, None, what, |setup| lay_take(&mut setup.pieces, &take, reading.length_samples, &reading.phrases, None)).await?;
     Ok(())
 }
 
 /// Stores a sound that was made here.
 async fn store_made(app: &App, sound: Sound, name: &str) -> Result<String, TaskError> {
-    let file = tempfile::NamedTempFile::new().map_err(Problem::from)?;
+    let file = app.sounds.unfinished().map_err(Problem::from)?;
     let path = file.path().to_owned();
     blocking(move || write_wav(&path, &sound)).await?.map_err(Problem::from)?;
-    let stored = app.sounds.store_file(file.path()).await?;
-    sounds::insert(&app.pool, &stored.hash, name, "wav", stored.size_bytes).await?;
-    Ok(stored.hash)
+    Ok(app.take_in_file(file.path(), name, "wav").await?)
 }
 
 /// Takes the own sound out of a film and adds it to the cut.
@@ -197,15 +242,14 @@ async fn film_sound(app: &App, id: Uuid, hash: &str, report: Report) -> Result<(
     let Some(film) = cut.setup.film.filter(|f| f.hash == hash) else { return Ok(()) };
     report.say("taking the film's own sound out", 0.1);
     let path = app.sounds.original(hash, &extension(&film.name)).await?;
-    let wav = tempfile::NamedTempFile::new().map_err(Problem::from)?;
+    let wav = app.sounds.unfinished().map_err(Problem::from)?;
     let target = wav.path().to_owned();
-    blocking(move || film::extract_sound(&path, &target)).await?.map_err(Problem::bad_value)?;
-    let stored = app.sounds.store_file(wav.path()).await?;
-    sounds::insert(&app.pool, &stored.hash, &format!("{}, own sound", film.name), "wav", stored.size_bytes).await?;
-    read(app, &stored.hash, Role::Film, report).await?;
-    replan(app, id, "hear the film's own sound", |cut| {
-        if let Some(film) = cut.setup.film.as_mut().filter(|f| f.hash == hash) {
-            film.sound = Some(stored.hash);
+    blocking(move || film::extract_sound(&path, &target)).await?.map_err(Problem::from)?;
+    let sound = app.take_in_file(wav.path(), &format!("{}, own sound", film.name), "wav").await?;
+    read(app, &sound, Role::Film, report).await?;
+    replan(app, id, None, "hear the film's own sound", |setup| {
+        if let Some(film) = setup.film.as_mut().filter(|f| f.hash == hash) {
+            film.sound = Some(sound);
         }
         Ok(())
     })
@@ -222,8 +266,8 @@ async fn clean(app: &App, id: Uuid, hash: &str, report: Report) -> Result<(), Ta
     let sound = blocking(move || without_noise(&file, &mut |doing, share| told.say(doing, share))).await??;
     let cleaned = store_made(app, sound, &format!("{}, without noise", take.name)).await?;
     read(app, &cleaned, Role::Ambience, report).await?;
-    replan(app, id, &format!("take the steady noise out of \"{}\"", take.name), |cut| {
-        for take in cut.setup.takes.iter_mut().filter(|t| t.hash == hash) {
+    replan(app, id, None, &format!("take the steady noise out of \"{}\"", take.name), |setup| {
+        for take in setup.takes.iter_mut().filter(|t| t.hash == hash) {
             (take.cleaned, take.cleaned_on) = (Some(cleaned.clone()), true);
         }
         Ok(())
@@ -236,12 +280,13 @@ async fn clean(app: &App, id: Uuid, hash: &str, report: Report) -> Result<(), Ta
 async fn scratch(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
     let (lines, length_samples) = (cut.setup.lines.clone(), cut.setup.picture.length_samples());
-    let (sound, spans) = blocking(move || speak_all(&lines, length_samples, &report)).await??;
+    let file = app.sounds.unfinished().map_err(Problem::from)?;
+    let path = file.path().to_owned();
+    let spans = blocking(move || speak_all(&lines, length_samples, &path, &report)).await??;
     let name = "Scratch voice";
-    let hash = store_made(app, sound, name).await?;
+    let hash = app.take_in_file(file.path(), name, "wav").await?;
     read(app, &hash, Role::Narration, Report::default()).await?;
-    replan(app, id, "have the lines spoken by the scratch voice", |cut| {
-        let setup = &mut cut.setup;
+    replan(app, id, None, "have the lines spoken by the scratch voice", |setup| {
         // An earlier scratch voice gives way to the new one.
         setup.pieces.retain(|p| p.scratch.is_none());
         setup.takes.retain(|t| t.origin != TakeOrigin::Scratch);
@@ -267,28 +312,68 @@ async fn scratch(app: &App, id: Uuid, report: Report) -> Result<(), TaskError> {
 /// Where a line is spoken, first sample and the one after the last, and its words.
 type Spoken = (u64, u64, String);
 
-/// The lines as one sound of the cut's length, with where each is. A line that is not over when
-/// the next one begins pushes it on.
-fn speak_all(lines: &[Line], length_samples: u64, report: &Report) -> Result<(Sound, Vec<Spoken>), TaskError> {
+/// Speaks the lines into a sound at `to` that ends with the last of them; says where each is. A line
+/// that is not over when the next one begins pushes it on.
+fn speak_all(lines: &[Line], length_samples: u64, to: &Path, report: &Report) -> Result<Vec<Spoken>, TaskError> {
     /// Least pause between two lines: a quarter of a second.
     const PAUSE_SAMPLES: u64 = 12_000;
-    let mut track = vec![0.0f32; length_samples as usize];
+    let mut track = Track::create(to)?;
     let (mut spans, mut free) = (Vec::new(), 0);
     for (k, line) in lines.iter().enumerate() {
         if !report.say("speaking the lines", k as f32 / lines.len() as f32) {
             return Err(TaskError::Cancelled);
         }
-        let spoken = speak(&line.words, "en-gb").map_err(Problem::bad_value)?;
         let start = line.start_samples.max(free);
-        let end = (start + spoken.channels()[0].len() as u64).min(length_samples);
-        if end <= start {
+        if start >= length_samples {
             continue;
         }
-        track[start as usize..end as usize].copy_from_slice(&spoken.channels()[0][..(end - start) as usize]);
+        let spoken = speak(&line.words, "en-gb").map_err(|cause| {
+            tracing::warn!(?cause, "a line is not spoken");
+            Problem::bad_value(cause)
+        })?;
+        let samples = &spoken.channels()[0];
+        let count = samples.len().min((length_samples - start) as usize);
+        if count == 0 {
+            continue;
+        }
+        track.put(start, &samples[..count])?;
+        let end = start + count as u64;
         spans.push((start, end, line.words.clone()));
         free = end + PAUSE_SAMPLES;
     }
-    Ok((Sound::new(vec![track]), spans))
+    track.finish()?;
+    Ok(spans)
+}
+
+/// A sound that is written from its start to its end, whatever its length, with silence where nothing is put.
+struct Track {
+    stream: WavStream<BufWriter<File>>,
+    written_samples: u64,
+}
+
+impl Track {
+    /// Silence that is written at once.
+    const SILENCE_SAMPLES: u64 = 48_000;
+
+    fn create(to: &Path) -> Result<Self, Problem> {
+        Ok(Self { stream: WavStream::new(BufWriter::new(File::create(to)?), 1)?, written_samples: 0 })
+    }
+
+    /// Puts samples at `start`, which lies behind everything that was put before.
+    fn put(&mut self, start: u64, samples: &[f32]) -> Result<(), Problem> {
+        while self.written_samples < start {
+            let count = (start - self.written_samples).min(Self::SILENCE_SAMPLES);
+            self.stream.append(&Sound::silence(1, count as usize))?;
+            self.written_samples += count;
+        }
+        self.stream.append(&Sound::new(vec![samples.to_vec()]))?;
+        self.written_samples += samples.len() as u64;
+        Ok(())
+    }
+
+    fn finish(self) -> Result<(), Problem> {
+        Ok(self.stream.finish()?)
+    }
 }
 
 /// A bed that is open and read.
@@ -568,8 +653,9 @@ impl Material {
 }
 
 /// Fits and shapes a cut and appends the result as a revision.
-async fn plan_cut(app: &App, cut: &CutRow, what: &str) -> Result<(), TaskError> {
+async fn plan_cut(app: &App, cut: &CutRow) -> Result<(), TaskError> {
     let current = cuts::current(&app.pool, cut).await?;
+    let what = current.what.clone();
     let material = Material::of(app, &cut.setup, &current).await?;
     // A fitting that somebody chose stays while bed, its reading and length stay.
     let bed_hash = cut.setup.bed.as_ref().map_or("", |b| &b.hash);
@@ -592,7 +678,7 @@ async fn plan_cut(app: &App, cut: &CutRow, what: &str) -> Result<(), TaskError> 
         (fittings, chosen, plan)
     })
     .await?;
-    cuts::append(&app.pool, cut, &Next { what, setup: &cut.setup, plan: &plan, fittings: &fittings, chosen }).await?;
+    cuts::append_planned(&app.pool, cut, &Next { what: &what, plan: &plan, fittings: &fittings, chosen }).await?;
     Ok(())
 }
 

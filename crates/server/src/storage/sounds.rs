@@ -1,102 +1,129 @@
 //! Sounds by the hash of their content.
 
+use super::making::Making;
+use crate::apart::{SoundError, decode};
 use crate::problem::{Code, Problem};
 use futures_util::{Stream, StreamExt};
-use jaunty_media::{DecodeError, DecodedInfo, PcmFile, decode_file};
+use jaunty_media::{DecodedInfo, PcmFile, free_bytes};
 use object_store::path::Path as ObjectPath;
-use object_store::{ObjectStore, ObjectStoreExt, WriteMultipart};
+use object_store::{ObjectStore, ObjectStoreExt};
 use sha2::{Digest, Sha256};
+use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 
-/// A sound that has been stored.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct StoredSound {
+/// A file that has arrived and is not stored yet; dropped, it is gone.
+#[derive(Debug)]
+pub struct Received {
     /// SHA-256 of the bytes, in hexadecimal.
     pub hash: String,
     /// Number of bytes.
     pub size_bytes: u64,
+    file: tempfile::NamedTempFile,
+}
+
+/// What uploads may take.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Room {
+    /// The largest upload in bytes.
+    pub most_upload_bytes: u64,
+    /// Bytes that stay free on the disk.
+    pub leave_free_bytes: u64,
 }
 
 /// The object store with the cache of working files in front of it.
 #[derive(Clone)]
 pub struct Sounds {
     objects: Arc<dyn ObjectStore>,
+    kept: PathBuf,
     cache: PathBuf,
-    most_bytes: u64,
+    making: Arc<Making>,
+    program: PathBuf,
+    room: Room,
 }
 
 impl Sounds {
-    /// Sounds in a local folder. `most_bytes` is the largest upload.
+    /// Sounds in a local folder. `program` is the `jaunty` binary, which decodes them.
     ///
     /// # Errors
-    /// If the folder cannot be made.
-    pub fn in_folder(folder: &Path, most_bytes: u64) -> Result<Self, Problem> {
+    /// If the folder cannot be made or written.
+    pub fn in_folder(folder: &Path, program: &Path, room: Room) -> io::Result<Self> {
         let (objects, cache) = (folder.join("objects"), folder.join("cache"));
-        std::fs::create_dir_all(&objects)?;
+        let kept = objects.join("sounds");
+        std::fs::create_dir_all(&kept)?;
         std::fs::create_dir_all(&cache)?;
-        let objects = Arc::new(object_store::local::LocalFileSystem::new_with_prefix(&objects)?);
-        Ok(Self { objects, cache, most_bytes })
+        let making = Arc::new(Making::in_folder(&folder.join("making"))?);
+        let objects = Arc::new(object_store::local::LocalFileSystem::new_with_prefix(&objects).map_err(io::Error::other)?);
+        Ok(Self { objects, kept, cache, making, program: program.to_owned(), room })
     }
 
     fn object(hash: &str) -> ObjectPath {
         ObjectPath::from(format!("sounds/{hash}"))
     }
 
-    /// Takes an upload as it comes in, without ever holding it whole.
+    /// A file for something that is being made, gone when dropped.
     ///
     /// # Errors
-    /// [`Code::TooLarge`] beyond the limit, [`Code::UploadBroken`] when the stream ends early;
-    /// nothing is kept in either case.
-    pub async fn store<B, E>(&self, mut chunks: impl Stream<Item = Result<B, E>> + Unpin) -> Result<StoredSound, Problem>
+    /// What the disk says.
+    pub fn unfinished(&self) -> io::Result<tempfile::NamedTempFile> {
+        self.making.file()
+    }
+
+    fn check_room(&self, more_bytes: u64) -> Result<(), Problem> {
+        if free_bytes(&self.kept)? < self.room.leave_free_bytes.saturating_add(more_bytes) {
+            return Err(Problem::new(Code::NoRoom, "There is no room on the server's disk for this file; nothing of it was kept."));
+        }
+        Ok(())
+    }
+
+    /// Takes an upload as it comes in, without ever holding it whole in memory.
+    ///
+    /// # Errors
+    /// [`Code::TooLarge`] beyond the limit, [`Code::NoRoom`] when the disk is full,
+    /// [`Code::UploadBroken`] when the stream ends early; nothing is kept in any case.
+    pub async fn receive<B, E>(&self, mut chunks: impl Stream<Item = Result<B, E>> + Unpin) -> Result<Received, Problem>
     where
         B: AsRef<[u8]>,
         E: std::fmt::Display,
     {
-        let incoming = ObjectPath::from(format!("incoming/{}", uuid::Uuid::now_v7()));
-        let mut upload = WriteMultipart::new(self.objects.put_multipart(&incoming).await?);
+        /// How much arrives between two looks at the disk.
+        const LOOK_BYTES: u64 = 16 << 20;
+        let file = self.unfinished()?;
+        let mut to = tokio::io::BufWriter::with_capacity(1 << 18, tokio::fs::File::from_std(file.reopen()?));
         let mut hasher = Sha256::new();
-        let mut size_bytes = 0u64;
+        let (mut size_bytes, mut looked_bytes) = (0u64, 0u64);
+        self.check_room(LOOK_BYTES)?;
         while let Some(chunk) = chunks.next().await {
-            let refused = match &chunk {
-                Ok(bytes) if size_bytes + bytes.as_ref().len() as u64 > self.most_bytes => {
-                    let limit_mb = self.most_bytes / 1_000_000;
-                    Some(Problem::new(Code::TooLarge, format!("The file has more than {limit_mb} MB; nothing of it was kept.")))
-                }
-                Ok(_) => None,
-                Err(cause) => {
-                    tracing::info!(%cause, "an upload broke off");
-                    Some(Problem::new(Code::UploadBroken, "The file did not arrive whole."))
-                }
-            };
-            if let Some(problem) = refused {
-                upload.abort().await?;
-                return Err(problem);
+            let chunk = chunk.map_err(|cause| {
+                tracing::info!(%cause, "an upload broke off");
+                Problem::new(Code::UploadBroken, "The file did not arrive whole.")
+            })?;
+            let bytes = chunk.as_ref();
+            size_bytes += bytes.len() as u64;
+            if size_bytes > self.room.most_upload_bytes {
+                let limit_mb = self.room.most_upload_bytes / 1_000_000;
+                return Err(Problem::new(Code::TooLarge, format!("The file has more than {limit_mb} MB; nothing of it was kept.")));
             }
-            if let Ok(bytes) = chunk {
-                size_bytes += bytes.as_ref().len() as u64;
-                hasher.update(bytes.as_ref());
-                upload.wait_for_capacity(4).await?;
-                upload.write(bytes.as_ref());
+            if size_bytes - looked_bytes >= LOOK_BYTES {
+                looked_bytes = size_bytes;
+                self.check_room(LOOK_BYTES)?;
             }
+            hasher.update(bytes);
+            to.write_all(bytes).await?;
         }
-        upload.finish().await?;
-        let hash: String = hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
-        let target = Self::object(&hash);
-        if self.objects.head(&target).await.is_ok() {
-            self.objects.delete(&incoming).await?;
-        } else {
-            self.objects.rename(&incoming, &target).await?;
-        }
-        Ok(StoredSound { hash, size_bytes })
+        to.flush().await?;
+        // An upload that was answered survives a power cut.
+        to.get_ref().sync_data().await?;
+        let hash = hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
+        Ok(Received { hash, size_bytes, file })
     }
 
-    /// Stores a local file.
+    /// Takes a local file as an upload.
     ///
     /// # Errors
-    /// As [`Sounds::store`].
-    pub async fn store_file(&self, path: &Path) -> Result<StoredSound, Problem> {
+    /// As [`Sounds::receive`].
+    pub async fn receive_file(&self, path: &Path) -> Result<Received, Problem> {
         let file = tokio::fs::File::open(path).await?;
         let chunks = futures_util::stream::unfold(file, |mut file| async move {
             let mut chunk = vec![0u8; 1 << 20];
@@ -109,7 +136,17 @@ impl Sounds {
                 Err(cause) => Some((Err(cause), file)),
             }
         });
-        self.store(std::pin::pin!(chunks)).await
+        self.receive(std::pin::pin!(chunks)).await
+    }
+
+    /// Stores what has arrived, in one step: a store that is cut off has it whole or not at all. Two
+    /// that store the same bytes are one.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn keep(&self, received: Received) -> Result<(), Problem> {
+        received.file.persist(self.kept.join(&received.hash)).map_err(|e| Problem::from(e.error))?;
+        Ok(())
     }
 
     /// A place in the cache for something that can be made again.
@@ -121,14 +158,13 @@ impl Sounds {
         self.cache_path(&format!("{hash}.pcm"))
     }
 
-    async fn copy_original(&self, hash: &str, to: &Path) -> Result<(), DecodeError> {
-        let other = |cause: object_store::Error| DecodeError::Io(std::io::Error::other(cause));
+    async fn copy_original(&self, hash: &str, to: &Path) -> io::Result<()> {
         let mut file = tokio::fs::File::create(to).await?;
-        let mut bytes = self.objects.get(&Self::object(hash)).await.map_err(other)?.into_stream();
+        let mut bytes = self.objects.get(&Self::object(hash)).await.map_err(io::Error::other)?.into_stream();
         while let Some(chunk) = bytes.next().await {
-            file.write_all(&chunk.map_err(other)?).await?;
+            file.write_all(&chunk.map_err(io::Error::other)?).await?;
         }
-        Ok(file.flush().await?)
+        file.flush().await
     }
 
     /// A stored file as it came in, as a local file that can be sought in.
@@ -138,8 +174,8 @@ impl Sounds {
     pub async fn original(&self, hash: &str, extension: &str) -> Result<PathBuf, Problem> {
         let path = self.cache_path(&format!("{hash}.{extension}"));
         if !path.exists() {
-            let made = tempfile::NamedTempFile::new_in(&self.cache)?;
-            self.copy_original(hash, made.path()).await.map_err(Problem::internal)?;
+            let made = self.unfinished()?;
+            self.copy_original(hash, made.path()).await?;
             made.persist(&path).map_err(|e| Problem::from(e.error))?;
         }
         Ok(path)
@@ -149,26 +185,20 @@ impl Sounds {
     /// to finish wins, and all write the same samples.
     ///
     /// # Errors
-    /// [`DecodeError`] with what to do.
-    pub async fn decode(&self, hash: &str, extension: &str, mut progress: impl FnMut(f32) -> bool + Send + 'static) -> Result<DecodedInfo, DecodeError> {
-        let original = tempfile::NamedTempFile::new_in(&self.cache)?;
+    /// [`SoundError`] with what to do.
+    pub async fn decode(&self, hash: &str, extension: &str, progress: impl FnMut(f32) -> bool) -> Result<DecodedInfo, SoundError> {
+        let (original, made) = (self.unfinished()?, self.unfinished()?);
         self.copy_original(hash, original.path()).await?;
-        let (target, extension, cache) = (self.cache_file(hash), extension.to_owned(), self.cache.clone());
-        tokio::task::spawn_blocking(move || {
-            let made = tempfile::NamedTempFile::new_in(&cache)?;
-            let info = decode_file(original.path(), Some(&extension), made.path(), &mut progress)?;
-            made.persist(&target).map_err(|e| DecodeError::Io(e.error))?;
-            Ok(info)
-        })
-        .await
-        .map_err(|cause| DecodeError::Io(std::io::Error::other(cause)))?
+        let info = decode(&self.program, original.path(), extension, made.path(), progress).await?;
+        made.persist(self.cache_file(hash)).map_err(|e| SoundError::Io(e.error))?;
+        Ok(info)
     }
 
     /// The working file of a sound, made anew if it is missing.
     ///
     /// # Errors
-    /// [`DecodeError`] if that fails.
-    pub async fn working_file(&self, hash: &str, extension: &str) -> Result<PcmFile, DecodeError> {
+    /// [`SoundError`] if that fails.
+    pub async fn working_file(&self, hash: &str, extension: &str) -> Result<PcmFile, SoundError> {
         match PcmFile::open(&self.cache_file(hash)) {
             Ok(file) => Ok(file),
             Err(_) => {
@@ -176,5 +206,37 @@ impl Sounds {
                 Ok(PcmFile::open(&self.cache_file(hash))?)
             }
         }
+    }
+
+    /// The hashes of what is stored, with the time of each.
+    ///
+    /// # Errors
+    /// What the store says.
+    pub async fn stored(&self) -> Result<Vec<(String, chrono::DateTime<chrono::Utc>)>, Problem> {
+        let mut found = Vec::new();
+        let mut all = self.objects.list(Some(&ObjectPath::from("sounds")));
+        while let Some(one) = all.next().await {
+            let one = one?;
+            found.extend(one.location.filename().map(|hash| (hash.to_owned(), one.last_modified)));
+        }
+        Ok(found)
+    }
+
+    /// Removes a stored sound and whatever was made of it.
+    ///
+    /// # Errors
+    /// What the store or the disk says.
+    pub async fn remove(&self, hash: &str) -> Result<(), Problem> {
+        match self.objects.delete(&Self::object(hash)).await {
+            Ok(()) | Err(object_store::Error::NotFound { .. }) => {}
+            Err(cause) => return Err(cause.into()),
+        }
+        for entry in std::fs::read_dir(&self.cache)? {
+            let path = entry?.path();
+            if path.file_name().and_then(|n| n.to_str()).is_some_and(|name| name.starts_with(hash)) {
+                std::fs::remove_file(path)?;
+            }
+        }
+        Ok(())
     }
 }

@@ -18,7 +18,7 @@ import { useCut } from './useCut'
 
 const props = defineProps<{ id: string; step: Step }>()
 const actions = useCut(toRef(props, 'id'))
-const { cut, problem } = actions
+const { cut, problem, away } = actions
 const listening = useListening(cut)
 
 const VIEWS = {
@@ -165,6 +165,13 @@ useEventListener(document, 'keydown', (event) => {
         banner
         data-test="failed-job"
         :message="`That did not work: ${job.problem}`"
+      />
+      <a-alert
+        v-if="away"
+        type="warning"
+        banner
+        data-test="away"
+        message="The database does not answer. What you said is kept, and sent as soon as it is back."
       />
       <component :is="VIEWS[step]" :cut="cut" :actions="actions" :listening="listening" />
     </main>

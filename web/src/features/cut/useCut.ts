@@ -26,6 +26,8 @@ export function useCut(id: Ref<string>) {
   const cut = shallowRef<CutView | null>(null)
   const problem = ref<string | null>(null)
   const busy = ref(false)
+  /** Whether the database does not answer: what is said meanwhile is kept. */
+  const away = ref(false)
 
   /** An event on its way must not put an answer back to what was before it. */
   function show(view: CutView) {
@@ -47,11 +49,27 @@ export function useCut(id: Ref<string>) {
     if (text) show(JSON.parse(text) as CutView)
   })
 
+  /** What was said while the database was away is kept, and sent again until it is back. */
+  const AGAIN_MS = 2000
+  async function kept<T>(work: () => Promise<T>): Promise<T> {
+    for (;;) {
+      try {
+        const done = await work()
+        away.value = false
+        return done
+      } catch (cause) {
+        away.value = cause instanceof Problem && cause.code === 'unavailable'
+        if (!away.value) throw cause
+      }
+      await new Promise((resolve) => setTimeout(resolve, AGAIN_MS))
+    }
+  }
+
   /** Does something that answers with the whole cut; tells what went wrong. */
   async function change(work: () => Promise<CutView>): Promise<boolean> {
     busy.value = true
     try {
-      show(await work())
+      show(await kept(work))
       return true
     } catch (cause) {
       message.error(cause instanceof Error ? cause.message : String(cause), 6)
@@ -87,6 +105,7 @@ export function useCut(id: Ref<string>) {
     cut,
     problem,
     busy,
+    away,
     change,
     undo: () =>
       inTurn(() => answer(server.POST('/api/cuts/{id}/plan/undo', { params: path(), body: { revision: revision() } }))),
@@ -213,8 +232,11 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     useBed: (soundHash: string) =>
-      change(() => answer(server.PUT('/api/cuts/{id}/bed', { params: path(), body: { soundHash } }))),
-    noBed: () => change(() => answer(server.DELETE('/api/cuts/{id}/bed', { params: path() }))),
+      inTurn(() =>
+        answer(server.PUT('/api/cuts/{id}/bed', { params: path(), body: { revision: revision(), soundHash } })),
+      ),
+    noBed: () =>
+      inTurn(() => answer(server.DELETE('/api/cuts/{id}/bed', { params: path(), body: { revision: revision() } }))),
     addCandidate: (soundHash: string) =>
       change(() => answer(server.PUT('/api/cuts/{id}/candidates', { params: path(), body: { soundHash } }))),
     changeCandidate: (hash: string, what: { opinion?: Opinion; note?: string; kind?: Kind }) =>
@@ -227,8 +249,13 @@ export function useCut(id: Ref<string>) {
         ),
       ),
     dropCandidate: (hash: string) =>
-      change(() =>
-        answer(server.DELETE('/api/cuts/{id}/candidates/{hash}', { params: { path: { id: id.value, hash } } })),
+      inTurn(() =>
+        answer(
+          server.DELETE('/api/cuts/{id}/candidates/{hash}', {
+            params: { path: { id: id.value, hash } },
+            body: { revision: revision() },
+          }),
+        ),
       ),
     takePiece: (piece: string, despiteObjection: boolean) =>
       change(() =>
@@ -245,15 +272,25 @@ export function useCut(id: Ref<string>) {
       ),
     takeBack: (index: number) =>
       inTurn(() =>
-        answer(server.DELETE('/api/cuts/{id}/bed/corrections/{index}', { params: { path: { id: id.value, index } } })),
+        answer(
+          server.DELETE('/api/cuts/{id}/bed/corrections/{index}', {
+            params: { path: { id: id.value, index } },
+            body: { revision: revision() },
+          }),
+        ),
       ),
     editMarks: (edit: MarkEdit) =>
       inTurn(() =>
         answer(server.POST('/api/cuts/{id}/picture/marks', { params: path(), body: { revision: revision(), edit } })),
       ),
-    filmLength: () => change(() => answer(server.PUT('/api/cuts/{id}/film/length', { params: path() }))),
-    filmSound: (body: FilmSound) =>
-      inTurn(() => answer(server.PUT('/api/cuts/{id}/film/sound', { params: path(), body }))),
+    filmLength: () =>
+      inTurn(() =>
+        answer(server.PUT('/api/cuts/{id}/film/length', { params: path(), body: { revision: revision() } })),
+      ),
+    filmSound: (what: FilmSound) =>
+      inTurn(() =>
+        answer(server.PUT('/api/cuts/{id}/film/sound', { params: path(), body: { ...what, revision: revision() } })),
+      ),
     filmHandover: (atS: number, toBed: boolean) =>
       inTurn(() =>
         answer(
@@ -272,27 +309,42 @@ export function useCut(id: Ref<string>) {
           }),
         ),
       ),
-    dropFilm: () => change(() => answer(server.DELETE('/api/cuts/{id}/film', { params: path() }))),
+    dropFilm: () =>
+      inTurn(() => answer(server.DELETE('/api/cuts/{id}/film', { params: path(), body: { revision: revision() } }))),
     setLines: (lines: { atS: number; words: string }[]) =>
       inTurn(() =>
         answer(server.PUT('/api/cuts/{id}/lines', { params: path(), body: { revision: revision(), lines } })),
       ),
     speakLines: () => change(() => answer(server.POST('/api/cuts/{id}/scratch', { params: path() }))),
     useTake: (hash: string, phrase?: number) =>
-      change(() =>
+      inTurn(() =>
         answer(
-          server.PUT('/api/cuts/{id}/takes/{hash}/use', { params: { path: { id: id.value, hash } }, body: { phrase } }),
+          server.PUT('/api/cuts/{id}/takes/{hash}/use', {
+            params: { path: { id: id.value, hash } },
+            body: { revision: revision(), phrase },
+          }),
         ),
       ),
     cleanTake: (hash: string, on: boolean) =>
       inTurn(() =>
         answer(
-          server.PUT('/api/cuts/{id}/takes/{hash}/clean', { params: { path: { id: id.value, hash } }, body: { on } }),
+          server.PUT('/api/cuts/{id}/takes/{hash}/clean', {
+            params: { path: { id: id.value, hash } },
+            body: { revision: revision(), on },
+          }),
         ),
       ),
     dropTake: (hash: string) =>
-      change(() => answer(server.DELETE('/api/cuts/{id}/takes/{hash}', { params: { path: { id: id.value, hash } } }))),
-    describe: (body: AskCut) => change(() => answer(server.PATCH('/api/cuts/{id}', { params: path(), body }))),
+      inTurn(() =>
+        answer(
+          server.DELETE('/api/cuts/{id}/takes/{hash}', {
+            params: { path: { id: id.value, hash } },
+            body: { revision: revision() },
+          }),
+        ),
+      ),
+    describe: (what: AskCut) =>
+      inTurn(() => answer(server.PATCH('/api/cuts/{id}', { params: path(), body: { ...what, revision: revision() } }))),
     /** Sends a file with progress, to one of the cut's own addresses. */
     send: (place: string, file: File, progress: (share: number) => void) =>
       change(() => sendFile(`/api/cuts/${id.value}/${place}`, file, progress)),

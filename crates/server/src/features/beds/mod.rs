@@ -7,9 +7,9 @@ use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::listening::{Ready, sound_answer};
 use crate::features::sounds::{SoundHash, store as sounds};
-use crate::jobs::{Task, queue};
+use crate::features::plans::FromRevision;
+use crate::jobs::Task;
 use crate::problem::Problem;
-use crate::upload::{extension, first_file};
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, delete, get, patch, post, put, web};
 use jaunty_core::kind::Kind;
@@ -48,13 +48,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
 #[post("/api/cuts/{id}/candidates")]
 pub async fn upload_bed(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<CutView>, Problem> {
     cuts::known(&app.pool, *id).await?;
-    let (name, field) = first_file(&mut form).await?;
-    let stored = app.sounds.store(field).await?;
-    if stored.size_bytes == 0 {
-        return Err(Problem::bad_value(format!("\"{name}\" is empty: it has no bytes. Export it again.")));
-    }
-    sounds::insert(&app.pool, &stored.hash, &name, &extension(&name), stored.size_bytes).await?;
-    attach_bed(&app, *id, UsedSound { hash: stored.hash, name }, None).await?;
+    attach_bed(&app, *id, app.take_in(&mut form).await?, None).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
@@ -64,12 +58,12 @@ pub async fn upload_bed(app: web::Data<App>, id: web::Path<Uuid>, mut form: Mult
 /// What the database says.
 pub async fn attach_bed(app: &App, id: Uuid, sound: UsedSound, licence: Option<Licence>) -> Result<(), Problem> {
     let what = if licence.is_some() { format!("take \"{}\" from the shelf", sound.name) } else { format!("bring in \"{}\"", sound.name) };
-    cuts::note(&app.pool, id, None, &what, |setup| {
+    let read = Task::Read { sound: sound.hash.clone(), role: Role::Bed, what: format!("use the bed \"{}\"", sound.name) };
+    cuts::note(&app.pool, id, None, &what, Some(&read), |setup| {
         setup.add_candidate(&sound.hash, &sound.name, licence.clone());
         Ok(())
     })
     .await?;
-    queue::add(&app.pool, id, &Task::Read { sound: sound.hash, role: Role::Bed, what: format!("use the bed \"{}\"", sound.name) }).await?;
     Ok(())
 }
 
@@ -79,6 +73,17 @@ pub async fn attach_bed(app: &App, id: Uuid, sound: UsedSound, licence: Option<L
 pub struct NameSound {
     /// Hash of its content.
     pub sound_hash: SoundHash,
+}
+
+/// A candidate to use.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct UseBed {
+    /// The revision that the client saw.
+    pub revision: u32,
+    /// Which candidate.
+    #[serde(flatten)]
+    pub sound: NameSound,
 }
 
 /// Adds a bed that is already here, from another cut, to the candidates of this one.
@@ -91,16 +96,16 @@ pub async fn add_candidate(app: web::Data<App>, id: web::Path<Uuid>, body: web::
 }
 
 /// Uses one of the candidates as the bed.
-#[utoipa::path(params(("id" = Uuid, Path)), request_body = NameSound, responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = UseBed, responses((status = 200, body = CutView)))]
 #[put("/api/cuts/{id}/bed")]
-pub async fn use_bed(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<NameSound>) -> Result<web::Json<CutView>, Problem> {
+pub async fn use_bed(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<UseBed>) -> Result<web::Json<CutView>, Problem> {
     let cut = cuts::known(&app.pool, *id).await?;
-    let found = cut.setup.candidates.into_iter().find(|c| c.hash == body.sound_hash.0).ok_or_else(|| Problem::not_found("candidate"))?;
+    let found = cut.setup.candidates.into_iter().find(|c| c.hash == body.sound.sound_hash.0).ok_or_else(|| Problem::not_found("candidate"))?;
     if !sounds::has_reading(&app.pool, &found.hash, Role::Bed).await? {
         return Err(Problem::bad_value("This bed is still being read. Choose it when its bars are known."));
     }
-    replan(&app, *id, &format!("use the bed \"{}\"", found.name), |cut| {
-        cut.setup.use_bed(UsedSound { hash: found.hash, name: found.name });
+    replan(&app, *id, Some(body.revision), &format!("use the bed \"{}\"", found.name), |setup| {
+        setup.use_bed(UsedSound { hash: found.hash, name: found.name });
         Ok(())
     })
     .await?;
@@ -108,11 +113,11 @@ pub async fn use_bed(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<N
 }
 
 /// Uses no bed.
-#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/bed")]
-pub async fn no_bed(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
-    replan(&app, *id, "use no bed", |cut| {
-        (cut.setup.bed, cut.setup.laid) = (None, Vec::new());
+pub async fn no_bed(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
+    replan(&app, *id, Some(body.revision), "use no bed", |setup| {
+        (setup.bed, setup.laid) = (None, Vec::new());
         Ok(())
     })
     .await?;
@@ -161,7 +166,12 @@ pub async fn change_candidate(
         _ => return Err(Problem::bad_value("Say what to change: the mark, the note or the kind.")),
     };
     let spoken = kind == Some(Kind::Speech);
-    cuts::note(&app.pool, id, Some(body.revision), &what, |setup| {
+    let read = kind.filter(|kind| *kind != Kind::Room).map(|_| {
+        let role = if spoken { Role::Narration } else { Role::Bed };
+        let what = if spoken { format!("use the narration \"{name}\"") } else { format!("use the bed \"{name}\"") };
+        Task::Read { sound: hash.clone(), role, what }
+    });
+    cuts::note(&app.pool, id, Some(body.revision), &what, read.as_ref(), |setup| {
         if spoken {
             setup.forget(&hash);
             setup.takes.push(Take {
@@ -184,32 +194,30 @@ pub async fn change_candidate(
         Ok(())
     })
     .await?;
-    if let Some(kind) = kind {
-        let role = if spoken { Role::Narration } else { Role::Bed };
-        let what = if spoken { format!("use the narration \"{name}\"") } else { format!("use the bed \"{name}\"") };
-        if kind != Kind::Room {
-            queue::add(&app.pool, id, &Task::Read { sound: hash, role, what }).await?;
-        }
-    }
     Ok(web::Json(CutView::of(&app, id).await?))
 }
 
 /// Takes a candidate away; its sound stays stored, and undo brings it back.
-#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/candidates/{hash}")]
-pub async fn drop_candidate(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>) -> Result<web::Json<CutView>, Problem> {
+pub async fn drop_candidate(
+    app: web::Data<App>,
+    path: web::Path<(Uuid, SoundHash)>,
+    body: web::Json<FromRevision>,
+) -> Result<web::Json<CutView>, Problem> {
     let (id, SoundHash(hash)) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
+    cut.check_seen(Some(body.revision))?;
     let found = cut.setup.candidates.iter().find(|c| c.hash == hash).ok_or_else(|| Problem::not_found("candidate"))?;
     let what = format!("take \"{}\" away", found.name);
     if cut.setup.parts().iter().any(|p| cut.setup.bed_of(*p).is_some_and(|b| b.hash == hash)) {
-        replan(&app, id, &what, |cut| {
-            cut.setup.forget(&hash);
+        replan(&app, id, Some(body.revision), &what, |setup| {
+            setup.forget(&hash);
             Ok(())
         })
         .await?;
     } else {
-        cuts::note(&app.pool, id, None, &what, |setup| {
+        cuts::note(&app.pool, id, Some(body.revision), &what, None, |setup| {
             setup.forget(&hash);
             Ok(())
         })
@@ -236,7 +244,7 @@ pub async fn audition(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, r
     let (id, SoundHash(hash)) = path.into_inner();
     let plan = store::plan(&app.pool, id, &hash).await?.ok_or_else(|| Problem::bad_value("This bed is still being fitted. Listen to it in a moment."))?;
     let ready = Ready::with(&app, plan).await?;
-    sound_answer(ready, range.from_samples, range.length_samples, Hear::Everything, "no-store").await
+    sound_answer(&app, ready, range.from_samples, range.length_samples, Hear::Everything, "no-store").await
 }
 
 /// A bed that is already here.

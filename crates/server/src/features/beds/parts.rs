@@ -74,8 +74,7 @@ impl From<PartError> for Problem {
 }
 
 async fn change(app: &App, id: Uuid, revision: u32, what: &str, edit: impl Fn(&mut Setup) -> Result<(), PartError>) -> Result<web::Json<CutView>, Problem> {
-    seen(app, id, revision).await?;
-    replan(app, id, what, |cut| Ok(edit(&mut cut.setup)?)).await?;
+    replan(app, id, Some(revision), what, |setup| Ok(edit(setup)?)).await?;
     Ok(web::Json(CutView::of(app, id).await?))
 }
 

@@ -43,7 +43,7 @@ impl AskRate {
     }
 }
 
-/// A cut to make, or what it should become.
+/// A cut to make.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct AskCut {
@@ -81,6 +81,17 @@ impl AskCut {
     }
 }
 
+/// What a cut should become.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ChangeCut {
+    /// The revision that the client saw.
+    pub revision: u32,
+    /// The whole of it.
+    #[serde(flatten)]
+    pub cut: AskCut,
+}
+
 /// All cuts, newest first.
 #[utoipa::path(responses((status = 200, body = Vec<CutSummary>)))]
 #[get("/api/cuts")]
@@ -106,22 +117,26 @@ pub async fn one_cut(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Js
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
-/// Changes what is wanted of a cut and has its plan made anew.
+/// Changes what is wanted of a cut and has its plan made anew. `seen` is the revision that the user
+/// saw, none for what adds to whatever is there.
 ///
 /// # Errors
 /// What `edit` says, or what the database says.
-pub async fn replan(app: &App, id: Uuid, what: &str, edit: impl FnOnce(&mut CutRow) -> Result<(), Problem>) -> Result<CutRow, Problem> {
-    store::want(&app.pool, id, Some(&Task::Plan { what: what.to_owned() }), edit).await
+pub async fn replan(app: &App, id: Uuid, seen: Option<u32>, what: &str, edit: impl FnOnce(&mut Setup) -> Result<(), Problem>) -> Result<CutRow, Problem> {
+    store::want(&app.pool, id, seen, what, edit).await
 }
 
 /// Changes title, length, rate, first timecode or purpose; where it sounds otherwise then, its
 /// plan is made anew. Shots and moments behind a new end stay noted and come back with it.
-#[utoipa::path(params(("id" = Uuid, Path)), request_body = AskCut, responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = ChangeCut, responses((status = 200, body = CutView)))]
 #[patch("/api/cuts/{id}")]
-pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<AskCut>) -> Result<web::Json<CutView>, Problem> {
+pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<ChangeCut>) -> Result<web::Json<CutView>, Problem> {
+    let ChangeCut { revision, cut: body } = body.into_inner();
     let (title, length, first_frame) = body.checked()?;
     let first_frame = if body.first_timecode.is_some() { Some(first_frame) } else { None };
-    let before = store::known(&app.pool, *id).await?.setup;
+    let cut = store::known(&app.pool, *id).await?;
+    cut.check_seen(Some(revision))?;
+    let before = cut.setup;
     let change = |setup: &mut Setup| {
         setup.title = title.clone();
         setup.picture.set_length(length);
@@ -131,8 +146,8 @@ pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
     let mut after = before.clone();
     change(&mut after);
     if !after.sounds_like(&before) {
-        replan(&app, *id, &format!("make the cut {} long", length.rate().timecode(length.frames())), |cut| {
-            change(&mut cut.setup);
+        replan(&app, *id, Some(revision), &format!("make the cut {} long", length.rate().timecode(length.frames())), |setup| {
+            change(setup);
             Ok(())
         })
         .await?;
@@ -143,7 +158,7 @@ pub async fn change_cut(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
             () if after.purpose != before.purpose => "change what the cut is for".into(),
             () => "change rate or first timecode".into(),
         };
-        store::note(&app.pool, *id, None, &what, |setup| {
+        store::note(&app.pool, *id, Some(revision), &what, None, |setup| {
             change(setup);
             Ok(())
         })

@@ -69,7 +69,7 @@ pub async fn splice_close_up(app: web::Data<App>, path: web::Path<(Uuid, u32, us
     let reading = sounds::bed_document(&app.pool, &bed.sound, row.setup.corrections(&bed.sound)).await?.ok_or_else(|| Problem::not_found("reading"))?;
     let file = app.working_file(&bed.sound).await?;
     let reach = (reach.reach_s * 48_000.0) as i64;
-    let view = web::block(move || {
+    let view = app.compute(move || {
         /// Peaks over the whole width.
         const PEAKS: i64 = 900;
         const LEVEL: i64 = 480;

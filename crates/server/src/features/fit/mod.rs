@@ -52,9 +52,9 @@ pub async fn fit_at(app: web::Data<App>, id: web::Path<Uuid>, tried: web::Query<
     let length = CutLength::new(cut.setup.picture.rate, tried.length_frames).map_err(Problem::bad_value)?;
     cut.setup.picture.set_length(length);
     let current = cuts::current(&app.pool, &cut).await?;
-    let material = Material::of(&app, &cut.setup, &current).await.map_err(Problem::internal)?;
+    let material = Material::of(&app, &cut.setup, &current).await?;
     let music_samples = material.music_samples();
-    let fitting = web::block(move || material.quick_fitting()).await?;
+    let fitting = app.compute(move || material.quick_fitting()).await?;
     let fitting = fitting.ok_or_else(|| Problem::bad_value("There is no bed yet that could be fitted."))?;
     Ok(web::Json(FittingView::of(&fitting, music_samples)))
 }
@@ -76,8 +76,8 @@ pub async fn set_length(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
     let (cut, _) = seen(&app, *id, body.revision).await?;
     let length = CutLength::new(cut.setup.picture.rate, body.length_frames).map_err(Problem::bad_value)?;
     let timecode = length.rate().timecode(length.frames());
-    replan(&app, *id, &format!("make the cut {timecode} long"), |cut| {
-        cut.setup.picture.set_length(length);
+    replan(&app, *id, Some(body.revision), &format!("make the cut {timecode} long"), |setup| {
+        setup.picture.set_length(length);
         Ok(())
     })
     .await?;

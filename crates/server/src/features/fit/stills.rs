@@ -37,8 +37,8 @@ pub async fn ways_to_hold(app: web::Data<App>, id: web::Path<Uuid>) -> Result<we
     let cut = cuts::known(&app.pool, *id).await?;
     let picture = cut.setup.picture.clone();
     let current = cuts::current(&app.pool, &cut).await?;
-    let material = Material::of(&app, &cut.setup, &current).await.map_err(Problem::internal)?;
-    let lengths = web::block(move || material.natural_lengths()).await?;
+    let material = Material::of(&app, &cut.setup, &current).await?;
+    let lengths = app.compute(move || material.natural_lengths()).await?;
     let rate = picture.rate;
     let view = |samples: u64| {
         // The picture ends with the first frame that begins after the sound is over.
@@ -73,8 +73,8 @@ pub async fn take_stills(app: web::Data<App>, id: web::Path<Uuid>, body: web::Js
     let wanted = CutLength::new(cut.setup.picture.rate, body.length_frames).map_err(Problem::bad_value)?;
     let held = hold(&cut.setup.picture, wanted.frames()).ok_or_else(|| Problem::bad_value("The stills of this cut cannot take that length up."))?;
     let length = cut.setup.picture.rate.timecode(held.length_frames);
-    replan(&app, *id, &format!("hold the stills until {length}"), |cut| {
-        cut.setup.picture.take_holding(&held);
+    replan(&app, *id, Some(body.revision), &format!("hold the stills until {length}"), |setup| {
+        setup.picture.take_holding(&held);
         Ok(())
     })
     .await?;

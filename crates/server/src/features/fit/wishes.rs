@@ -2,9 +2,9 @@
 
 use crate::App;
 use crate::features::cuts::setup::Setup;
-use crate::features::cuts::store::{self as cuts, Next, RevisionRow};
+use crate::features::cuts::store::{self as cuts, Edit, Next, RevisionRow};
 use crate::features::cuts::view::CutView;
-use crate::features::plans::{FromRevision, seen};
+use crate::features::plans::{FromRevision, change, seen};
 use crate::jobs::tasks::{Material, closest};
 use crate::problem::Problem;
 use actix_web::{delete, post, web};
@@ -282,31 +282,32 @@ async fn refit(
     revision: u32,
     what: &str,
     only_splices: bool,
-    edit: &(dyn Fn(&mut Setup) -> Result<(), Problem> + Sync),
+    edit: Edit<'_>,
 ) -> Result<CutView, Problem> {
-    let (cut, current) = seen(app, id, revision).await?;
-    let mut setup = current.setup.clone();
-    edit(&mut setup)?;
-    let material = Material::of(app, &setup, &current).await.map_err(Problem::internal)?;
-    let RevisionRow { plan, fittings, chosen, .. } = current;
-    let next = web::block(move || {
-        let played = fittings.get(chosen as usize).cloned();
-        let (all, chosen) = if only_splices {
-            let all: Vec<Fitting> = fittings.iter().map(|f| material.retouched(f)).collect();
-            (all, chosen)
-        } else {
-            let all = material.fittings();
-            let chosen = played.filter(|_| chosen != 0).map_or(0, |played| closest(&all, &played));
-            (all, chosen)
-        };
-        let mut next = material.propose(all.get(chosen as usize));
-        next.fitted_under = if only_splices { plan.fitted_under } else { material.fitted_under() };
-        (all, chosen, next)
+    change(app, id, revision, async |cut, current| {
+        let mut setup = current.setup.clone();
+        edit(&mut setup)?;
+        let material = Material::of(app, &setup, &current).await?;
+        let RevisionRow { plan, fittings, chosen, .. } = current;
+        let next = app.compute(move || {
+            let played = fittings.get(chosen as usize).cloned();
+            let (all, chosen) = if only_splices {
+                let all: Vec<Fitting> = fittings.iter().map(|f| material.retouched(f)).collect();
+                (all, chosen)
+            } else {
+                let all = material.fittings();
+                let chosen = played.filter(|_| chosen != 0).map_or(0, |played| closest(&all, &played));
+                (all, chosen)
+            };
+            let mut next = material.propose(all.get(chosen as usize));
+            next.fitted_under = if only_splices { plan.fitted_under } else { material.fitted_under() };
+            (all, chosen, next)
+        })
+        .await?;
+        let (fittings, chosen, plan) = next;
+        cuts::append(&app.pool, cut, &Next { what, plan: &plan, fittings: &fittings, chosen }, edit).await.map(|_| ())
     })
-    .await?;
-    let (fittings, chosen, plan) = next;
-    cuts::append_wanting(&app.pool, &cut, &Next { what, setup: &setup, plan: &plan, fittings: &fittings, chosen }, edit).await?;
-    CutView::of(app, id).await
+    .await
 }
 
 fn wishes_of(setup: &mut Setup) -> Result<&mut Wishes, Problem> {

@@ -15,6 +15,7 @@ use jaunty_media::{PcmFile, WavStream, wav_bytes};
 use serde::Deserialize;
 use std::collections::HashMap;
 use std::io::BufWriter;
+use std::sync::Arc;
 use utoipa::IntoParams;
 use uuid::Uuid;
 
@@ -98,6 +99,9 @@ pub struct Range {
 /// The longest range that is rendered for one request: 30 s.
 const MOST_SAMPLES: u64 = 1_440_000;
 
+/// The longest mix: the head of a WAV file counts bytes in 32 bits.
+const MOST_WAV_SAMPLES: u64 = (u32::MAX as u64 - 4096) / 6;
+
 /// A range of a revision as WAV: the same samples that the whole mix has there.
 #[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path), Range), responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/cuts/{id}/revisions/{revision}/sound")]
@@ -106,19 +110,19 @@ pub async fn sound(app: web::Data<App>, path: web::Path<(Uuid, u32)>, range: web
     let (_, mut ready) = Ready::of(&app, id, revision).await?;
     ready.mute(range.without.as_deref().unwrap_or_default());
     // A revision never changes, so what was heard once need not be rendered again.
-    sound_answer(ready, range.from_samples, range.length_samples, range.hear, "private, max-age=86400, immutable").await
+    sound_answer(&app, ready, range.from_samples, range.length_samples, range.hear, "private, max-age=86400, immutable").await
 }
 
 /// A range of a plan as WAV.
 ///
 /// # Errors
 /// A range over 30 seconds, or what rendering says.
-pub async fn sound_answer(ready: Ready, from: u64, length: u64, hear: Hear, caching: &'static str) -> Result<HttpResponse, Problem> {
+pub async fn sound_answer(app: &App, ready: Ready, from: u64, length: u64, hear: Hear, caching: &'static str) -> Result<HttpResponse, Problem> {
     if length > MOST_SAMPLES {
         return Err(Problem::bad_value("At most 30 seconds are rendered at once."));
     }
     let asked = from..from.saturating_add(length);
-    let bytes = web::block(move || wav_bytes(&ready.render(asked, hear)?).map_err(Problem::from)).await??;
+    let bytes = app.compute(move || wav_bytes(&ready.render(asked, hear)?).map_err(Problem::from)).await??;
     Ok(wav_answer(bytes, caching))
 }
 
@@ -133,16 +137,22 @@ pub fn wav_answer(bytes: Vec<u8>, caching: &'static str) -> HttpResponse {
 pub async fn mix(app: web::Data<App>, path: web::Path<(Uuid, u32)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
     let (cut, ready) = Ready::of(&app, id, revision).await?;
-    let file = web::block(move || -> Result<std::fs::File, Problem> {
-        let file = tempfile::tempfile()?;
-        let mut stream = WavStream::new(BufWriter::new(file.try_clone()?), 2)?;
-        for start in (0..ready.plan.length_samples).step_by(MOST_SAMPLES as usize) {
+    if ready.plan.length_samples > MOST_WAV_SAMPLES {
+        return Err(Problem::bad_value("A WAV file holds at most 4 hours of such sound. Hand the cut over in parts."));
+    }
+    let file = tempfile::tempfile()?;
+    let mut stream = WavStream::new(BufWriter::new(file.try_clone()?), 2)?;
+    let ready = Arc::new(ready);
+    // In turn with everybody who listens meanwhile.
+    for start in (0..ready.plan.length_samples).step_by(MOST_SAMPLES as usize) {
+        let ready = ready.clone();
+        let written = app.compute(move || -> Result<WavStream<_>, Problem> {
             stream.append(&ready.render(start..start + MOST_SAMPLES, Hear::Everything)?)?;
-        }
-        stream.finish()?;
-        Ok(file)
-    })
-    .await??;
+            Ok(stream)
+        });
+        stream = written.await??;
+    }
+    stream.finish()?;
     let safe: String = cut.setup.title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).collect();
     let name = ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: format!("{safe}, mix.wav").into_bytes() };
     let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![DispositionParam::FilenameExt(name)] };
@@ -157,7 +167,7 @@ pub async fn shaped(app: web::Data<App>, path: web::Path<(Uuid, u32)>) -> Result
     let (id, revision) = path.into_inner();
     let (_, ready) = Ready::of(&app, id, revision).await?;
     let span_samples = samples_from_seconds(0.01);
-    let peaks = web::block(move || {
+    let peaks = app.compute(move || {
         let peaks = outline(&ready.plan, &|name| ready.files.get(name).map(|f| f as &dyn Source), span_samples).map_err(Problem::internal)?;
         Ok::<_, Problem>(peaks.into_iter().map(|peak| (peak.min(1.0) * 65_535.0).round() as u16).collect())
     })

@@ -3,17 +3,18 @@
 use crate::App;
 use crate::features::beds::HandoverBody;
 use crate::features::cuts::replan;
-use crate::features::cuts::setup::{Film, Setup};
+use crate::features::cuts::setup::{Film, Setup, UsedSound};
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
-use crate::features::plans::seen;
+use crate::features::plans::FromRevision;
 use crate::features::sounds::SoundHash;
-use crate::jobs::{Task, queue};
+use crate::jobs::Task;
 use crate::problem::Problem;
-use crate::upload::{extension, first_file, title_from};
+use crate::upload::{extension, title_from};
 use actix_files::NamedFile;
 use actix_multipart::Multipart;
 use actix_web::http::header::{ContentDisposition, DispositionType};
+use mime::Mime;
 use actix_web::{HttpRequest, HttpResponse, delete, get, post, put, web};
 use jaunty_core::fit::Passage;
 use jaunty_core::picture::Picture;
@@ -38,12 +39,8 @@ pub(super) fn configure(config: &mut web::ServiceConfig) {
 
 /// Stores a film and says what it is.
 async fn bring_in(app: &App, form: &mut Multipart) -> Result<(Film, bool), Problem> {
-    let (name, field) = first_file(form).await?;
-    let stored = app.sounds.store(field).await?;
-    if stored.size_bytes == 0 {
-        return Err(Problem::bad_value(format!("\"{name}\" is empty: it has no bytes. Export it again.")));
-    }
-    describe(app, &stored.hash, &name).await
+    let UsedSound { hash, name } = app.take_in(form).await?;
+    describe(app, &hash, &name).await
 }
 
 fn length_of(film: &Film) -> Result<CutLength, Problem> {
@@ -53,7 +50,7 @@ fn length_of(film: &Film) -> Result<CutLength, Problem> {
 /// A stored film as a cut uses it, and whether it has a sound of its own.
 pub async fn describe(app: &App, hash: &str, name: &str) -> Result<(Film, bool), Problem> {
     let path = app.sounds.original(hash, &extension(name)).await?;
-    let facts = web::block(move || film::probe(&path)).await?.map_err(Problem::bad_value)?;
+    let facts = web::block(move || film::probe(&path)).await??;
     let film = Film {
         hash: hash.to_owned(),
         name: name.to_owned(),
@@ -72,15 +69,12 @@ pub async fn describe(app: &App, hash: &str, name: &str) -> Result<(Film, bool),
 /// Puts a film into a cut and asks for its own sound.
 pub async fn attach_film(app: &App, id: Uuid, film: Film, has_sound: bool) -> Result<(), Problem> {
     let what = format!("bring in the film \"{}\"", film.name);
-    let hash = film.hash.clone();
-    cuts::note(&app.pool, id, None, &what, |setup| {
-        setup.film = Some(film.clone());
+    let take_sound = has_sound.then(|| Task::FilmSound { film: film.hash.clone() });
+    cuts::note(&app.pool, id, None, &what, take_sound.as_ref(), |setup| {
+        setup.film = Some(film);
         Ok(())
     })
     .await?;
-    if has_sound {
-        queue::add(&app.pool, id, &Task::FilmSound { film: hash }).await?;
-    }
     Ok(())
 }
 
@@ -107,15 +101,15 @@ pub async fn cut_from_film(app: web::Data<App>, mut form: Multipart) -> Result<w
 }
 
 /// Makes the cut as long as its film, at the film's rate and first timecode.
-#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[put("/api/cuts/{id}/film/length")]
-pub async fn film_length(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
+pub async fn film_length(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
     let cut = cuts::known(&app.pool, *id).await?;
     let film = cut.setup.film.ok_or_else(|| Problem::not_found("film"))?;
     let length = length_of(&film)?;
     let what = format!("make the cut as long as the film, {}", film.rate.timecode(film.length_frames));
-    replan(&app, *id, &what, |cut| {
-        let picture = &mut cut.setup.picture;
+    replan(&app, *id, Some(body.revision), &what, |setup| {
+        let picture = &mut setup.picture;
         picture.set_length(length);
         picture.first_frame = film.first_frame.unwrap_or(picture.first_frame);
         Ok(())
@@ -128,6 +122,8 @@ pub async fn film_length(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct FilmSound {
+    /// The revision that the client saw.
+    pub revision: u32,
     /// Heard or not.
     pub on: Option<bool>,
     /// Gain over the sound as it came in, in dB, -60 to 20.
@@ -176,9 +172,9 @@ pub async fn film_sound(app: web::Data<App>, id: web::Path<Uuid>, body: web::Jso
         Some(false) => "leave the film's own sound out",
         None => "change the film's own sound",
     };
-    replan(&app, *id, what, |cut| {
-        let length_samples = cut.setup.picture.length_samples();
-        body.apply(cut.setup.film.as_mut().ok_or_else(|| Problem::not_found("film"))?, length_samples)
+    replan(&app, *id, Some(body.revision), what, |setup| {
+        let length_samples = setup.picture.length_samples();
+        body.apply(setup.film.as_mut().ok_or_else(|| Problem::not_found("film"))?, length_samples)
     })
     .await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
@@ -201,23 +197,39 @@ pub struct FilmHandover {
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = FilmHandover, responses((status = 200, body = CutView)))]
 #[post("/api/cuts/{id}/film/handover")]
 pub async fn film_handover(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FilmHandover>) -> Result<web::Json<CutView>, Problem> {
-    seen(&app, *id, body.revision).await?;
     let handover = body.handover.checked()?;
     let what = if body.to_bed { "hand over from the film's own sound to the bed" } else { "hand over from the bed to the film's own sound" };
-    replan(&app, *id, what, |cut| Ok(cut.setup.film_hands_over(handover, body.to_bed)?)).await?;
+    replan(&app, *id, Some(body.revision), what, |setup| Ok(setup.film_hands_over(handover, body.to_bed)?)).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
 /// Takes the film out of the cut.
-#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/film")]
-pub async fn drop_film(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
-    replan(&app, *id, "take the film away", |cut| {
-        cut.setup.film = None;
+pub async fn drop_film(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
+    replan(&app, *id, Some(body.revision), "take the film away", |setup| {
+        setup.film = None;
         Ok(())
     })
     .await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
+}
+
+/// The types that films are given out as, by the ends of their names; another one is only downloaded.
+const PLAYED_AS: [(&str, &str); 7] = [
+    ("mp4", "video/mp4"),
+    ("m4v", "video/mp4"),
+    ("mov", "video/mp4"),
+    ("webm", "video/webm"),
+    ("mkv", "video/webm"),
+    ("ogv", "video/ogg"),
+    ("ogg", "video/ogg"),
+];
+
+fn played_as(name: &str) -> Mime {
+    let end = extension(name);
+    let found = PLAYED_AS.iter().find(|(ending, _)| *ending == end).and_then(|(_, kind)| kind.parse().ok());
+    found.unwrap_or(mime::APPLICATION_OCTET_STREAM)
 }
 
 async fn film_of(app: &App, id: Uuid, hash: &str) -> Result<Film, Problem> {
@@ -233,7 +245,8 @@ pub async fn play_film(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, 
     let film = film_of(&app, id, &hash).await?;
     let file = app.sounds.original(&hash, &extension(&film.name)).await?;
     let inline = ContentDisposition { disposition: DispositionType::Inline, parameters: Vec::new() };
-    let mut answer = NamedFile::open(file)?.set_content_disposition(inline).into_response(&request);
+    // What the file is called says nothing about what a browser may take it for.
+    let mut answer = NamedFile::open(file)?.set_content_type(played_as(&film.name)).set_content_disposition(inline).into_response(&request);
     // Compressed ranges could not be sought in.
     answer.headers_mut().insert(actix_web::http::header::CONTENT_ENCODING, actix_web::http::header::HeaderValue::from_static("identity"));
     answer.headers_mut().insert(actix_web::http::header::CACHE_CONTROL, actix_web::http::header::HeaderValue::from_static("private, max-age=86400"));
@@ -249,18 +262,20 @@ const SMALL_PX: u32 = 160;
 pub async fn film_picture(app: web::Data<App>, path: web::Path<(Uuid, SoundHash, u64)>) -> Result<HttpResponse, Problem> {
     let (id, SoundHash(hash), frame) = path.into_inner();
     let film = film_of(&app, id, &hash).await?;
-    let file = app.sounds.original(&hash, &extension(&film.name)).await?;
-    // In the middle of the frame, where no rounding shows the one before.
-    let at_s = (frame.min(film.length_frames.saturating_sub(1)) as f64 + 0.5) / film.rate.as_f64();
-    let cached = app.sounds.cache_path(&format!("{hash}-{frame}.jpg"));
-    let bytes = web::block(move || -> Result<Vec<u8>, Problem> {
-        if !cached.exists() {
-            let made = tempfile::NamedTempFile::new_in(cached.parent().unwrap_or(std::path::Path::new(".")))?;
-            film::still(&file, at_s, SMALL_PX, made.path()).map_err(Problem::bad_value)?;
-            made.persist(&cached).map_err(|e| Problem::from(e.error))?;
-        }
-        Ok(std::fs::read(&cached)?)
-    })
-    .await??;
+    if frame >= film.length_frames {
+        return Err(Problem::not_found("picture"));
+    }
+    let picture = app.pictures.of(&hash, frame, async || {
+        let file = app.sounds.original(&hash, &extension(&film.name)).await?;
+        // In the middle of the frame, where no rounding shows the one before.
+        let at_s = (frame as f64 + 0.5) / film.rate.as_f64();
+        let made = app.sounds.unfinished()?;
+        web::block(move || -> Result<Vec<u8>, Problem> {
+            film::still(&file, at_s, SMALL_PX, made.path())?;
+            Ok(std::fs::read(made.path())?)
+        })
+        .await?
+    });
+    let bytes = picture.await?;
     Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(("cache-control", "private, max-age=31536000, immutable")).body(bytes))
 }

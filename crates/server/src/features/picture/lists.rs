@@ -70,15 +70,15 @@ pub async fn take_list(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multi
     let picture = cuts::known(&app.pool, *id).await?.setup.picture;
     let (name, field) = first_file(&mut form).await?;
     let bytes = bytes_of(field, MOST_BYTES).await?;
-    let list = web::block(move || read(&bytes, For::cut(&picture))).await?.map_err(Problem::bad_value)?;
+    let list = app.compute(move || read(&bytes, For::cut(&picture))).await?.map_err(Problem::bad_value)?;
     let what = format!("bring in the list \"{name}\"");
     let before = cuts::known(&app.pool, *id).await?;
     let mut after = before.setup.clone();
     put_in(&mut after, &name, &list)?;
     if after.sounds_like(&before.setup) {
-        cuts::note(&app.pool, *id, None, &what, |setup| put_in(setup, &name, &list)).await?;
+        cuts::note(&app.pool, *id, None, &what, None, |setup| put_in(setup, &name, &list)).await?;
     } else {
-        replan(&app, *id, &what, |cut| put_in(&mut cut.setup, &name, &list)).await?;
+        replan(&app, *id, None, &what, |setup| put_in(setup, &name, &list)).await?;
     }
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
@@ -112,7 +112,7 @@ pub async fn cut_from_list(app: web::Data<App>, rate: web::Query<ListRate>, mut 
     let wanted = For { rate: rate.rate()?, first_frame: 0 };
     let (name, field) = first_file(&mut form).await?;
     let bytes = bytes_of(field, MOST_BYTES).await?;
-    let list = web::block(move || read(&bytes, wanted)).await?.map_err(Problem::bad_value)?;
+    let list = app.compute(move || read(&bytes, wanted)).await?.map_err(Problem::bad_value)?;
     let Some(length_frames) = list.length_frames.filter(|l| *l > 0) else {
         return Err(Problem::bad_value(format!(
             "\"{name}\" is a {} and does not say how long the cut is. Make the cut first, then bring it in at Picture.",

@@ -5,8 +5,9 @@ use crate::features::cuts::replan;
 use crate::features::cuts::setup::Setup;
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
+use crate::json;
 use crate::problem::Problem;
-use actix_web::{post, put, web};
+use actix_web::{post, web};
 use jaunty_core::picture::{Line, MOST_MARKS, MomentKind, tidy_name};
 use jaunty_core::units::samples_from_seconds;
 use serde::Deserialize;
@@ -14,7 +15,9 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 pub(super) fn configure(config: &mut web::ServiceConfig) {
-    config.service(edit_marks).service(set_lines);
+    // Thousands of lines in any script are a long transcript, not an attack.
+    let lines = web::resource("/api/cuts/{id}/lines").app_data(json(MOST_LINES_BYTES)).route(web::put().to(set_lines));
+    config.service(edit_marks).service(lines);
 }
 
 /// One change of the shots and moments. Frames count from the start of the cut.
@@ -133,7 +136,7 @@ pub struct EditMarks {
 pub async fn edit_marks(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<EditMarks>) -> Result<web::Json<CutView>, Problem> {
     let cut = cuts::known(&app.pool, *id).await?;
     let what = body.edit.what(&cut.setup);
-    cuts::note(&app.pool, *id, Some(body.revision), &what, |setup| body.edit.apply(setup)).await?;
+    cuts::note(&app.pool, *id, Some(body.revision), &what, None, |setup| body.edit.apply(setup)).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
@@ -149,6 +152,8 @@ pub struct AskLine {
 
 /// A line that takes a minute to speak.
 const MOST_LINE_CHARS: usize = 600;
+/// As many lines as there may be, each as long as it may be, in letters of four bytes, with their times.
+const MOST_LINES_BYTES: usize = MOST_MARKS * (MOST_LINE_CHARS * 4 + 64);
 
 /// The written lines of the narration.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -161,8 +166,7 @@ pub struct SetLines {
 }
 
 /// Sets the written lines of the narration.
-#[utoipa::path(params(("id" = Uuid, Path)), request_body = SetLines, responses((status = 200, body = CutView)))]
-#[put("/api/cuts/{id}/lines")]
+#[utoipa::path(put, path = "/api/cuts/{id}/lines", params(("id" = Uuid, Path)), request_body = SetLines, responses((status = 200, body = CutView)))]
 pub async fn set_lines(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<SetLines>) -> Result<web::Json<CutView>, Problem> {
     let cut = cuts::known(&app.pool, *id).await?;
     let length_s = cut.setup.picture.length_frames as f64 / cut.setup.picture.rate.as_f64();
@@ -187,15 +191,15 @@ pub async fn set_lines(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json
     lines.sort_by_key(|l| l.start_samples);
     let what = "write the lines of the narration";
     if cut.setup.pieces.is_empty() {
-        cuts::note(&app.pool, *id, Some(body.revision), what, |setup| {
+        cuts::note(&app.pool, *id, Some(body.revision), what, None, |setup| {
             setup.lines = lines.clone();
             Ok(())
         })
         .await?;
     } else {
         // The words stand on the sheet, so the plan that holds them follows.
-        replan(&app, *id, what, |cut| {
-            cut.setup.lines = lines;
+        replan(&app, *id, Some(body.revision), what, |setup| {
+            setup.lines = lines;
             Ok(())
         })
         .await?;

@@ -3,10 +3,12 @@
 mod film;
 mod lists;
 mod marks;
+mod stills;
 
 pub use film::*;
 pub use lists::*;
 pub use marks::*;
+pub use stills::Stills;
 
 use actix_web::web;
 

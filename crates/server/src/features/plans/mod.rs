@@ -1,12 +1,12 @@
 //! Changing a plan: another fitting, a level by hand, undo and redo.
 
 use crate::App;
-use crate::features::cuts::store::{self as cuts, CutRow, Next, RevisionRow};
+use crate::features::cuts::store::{self as cuts, CutRow, Next, RevisionRow, Step};
 use crate::features::cuts::view::CutView;
 use crate::jobs::tasks::Material;
-use crate::jobs::{Task, queue};
 use crate::problem::{Code, Problem};
 use actix_web::{post, put, web};
+use jaunty_core::plan::Plan;
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -30,11 +30,28 @@ pub struct FromRevision {
 /// [`Code::Stale`] if it is not.
 pub async fn seen(app: &App, id: Uuid, revision: u32) -> Result<(CutRow, RevisionRow), Problem> {
     let cut = cuts::known(&app.pool, id).await?;
+    cut.check_seen(Some(revision))?;
     let current = cuts::current(&app.pool, &cut).await?;
-    if current.revision != revision {
-        return Err(Problem::new(Code::Stale, format!("Your page showed revision {revision}, the plan is at {}.", current.revision)));
-    }
     Ok((cut, current))
+}
+
+/// How often a change is computed again because the machine's own plan came in between.
+const MOST_TRIES: usize = 4;
+
+/// Makes a change that takes time: computes it on what the client saw and appends it, and does both
+/// again where the plan that this was waiting for has come in between.
+///
+/// # Errors
+/// [`Code::Stale`] where something else came in between, or what `make` says.
+pub async fn change<M: AsyncFn(&CutRow, RevisionRow) -> Result<(), Problem>>(app: &App, id: Uuid, revision: u32, make: M) -> Result<CutView, Problem> {
+    for last in (0..MOST_TRIES).map(|k| k + 1 == MOST_TRIES) {
+        let (cut, current) = seen(app, id, revision).await?;
+        match make(&cut, current).await {
+            Err(problem) if problem.code() == Code::Stale && !last => {}
+            other => return other.and(CutView::of(app, id).await),
+        }
+    }
+    unreachable!("the last try returns")
 }
 
 /// Which fitting to play.
@@ -51,38 +68,33 @@ pub struct ChooseFitting {
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = ChooseFitting, responses((status = 200, body = CutView)))]
 #[put("/api/cuts/{id}/plan/fitting")]
 pub async fn choose_fitting(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<ChooseFitting>) -> Result<web::Json<CutView>, Problem> {
-    let (cut, current) = seen(&app, *id, body.revision).await?;
-    let fitting = current.fittings.get(body.index as usize).cloned().ok_or_else(|| Problem::not_found("fitting"))?;
-    let material = Material::of(&app, &current.setup, &current).await.map_err(Problem::internal)?;
-    let fitted_under = current.plan.fitted_under.clone();
-    let plan = web::block(move || jaunty_core::plan::Plan { fitted_under, ..material.propose(Some(&fitting)) }).await?;
-    let what = format!("take fitting {}", body.index + 1);
-    cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: body.index }).await?;
-    Ok(web::Json(CutView::of(&app, *id).await?))
+    let view = change(&app, *id, body.revision, async |cut, current| {
+        let fitting = current.fittings.get(body.index as usize).cloned().ok_or_else(|| Problem::not_found("fitting"))?;
+        let material = Material::of(&app, &current.setup, &current).await?;
+        let fitted_under = current.plan.fitted_under.clone();
+        let plan = app.compute(move || Plan { fitted_under, ..material.propose(Some(&fitting)) }).await?;
+        let what = format!("take fitting {}", body.index + 1);
+        let next = Next { what: &what, plan: &plan, fittings: &current.fittings, chosen: body.index };
+        cuts::append(&app.pool, cut, &next, &|_| Ok(())).await.map(|_| ())
+    });
+    Ok(web::Json(view.await?))
 }
 
 /// Goes back to the revision that the shown one was made from.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[post("/api/cuts/{id}/plan/undo")]
 pub async fn undo(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
-    let (cut, current) = seen(&app, *id, body.revision).await?;
-    let parent = current.parent.ok_or_else(|| Problem::new(Code::NothingToUndo, "There is nothing to undo."))?;
-    go(&app, &cut, parent).await
+    go(&app, *id, body.revision, Step::Undo).await
 }
 
 /// Goes on to the newest revision that was made from the shown one.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[post("/api/cuts/{id}/plan/redo")]
 pub async fn redo(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
-    let (cut, current) = seen(&app, *id, body.revision).await?;
-    let child = cuts::child(&app.pool, cut.id, current.revision).await?;
-    let (target, _) = child.ok_or_else(|| Problem::new(Code::NothingToUndo, "There is nothing to redo."))?;
-    go(&app, &cut, target).await
+    go(&app, *id, body.revision, Step::Redo).await
 }
 
-async fn go(app: &App, cut: &CutRow, revision: u32) -> Result<web::Json<CutView>, Problem> {
-    let target = cuts::revision(&app.pool, cut.id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?;
-    cuts::show(&app.pool, cut, &target).await?;
-    queue::add_once(&app.pool, cut.id, &Task::Compare).await?;
-    Ok(web::Json(CutView::of(app, cut.id).await?))
+async fn go(app: &App, id: Uuid, revision: u32, step: Step) -> Result<web::Json<CutView>, Problem> {
+    cuts::step(&app.pool, id, revision, step).await?;
+    Ok(web::Json(CutView::of(app, id).await?))
 }

@@ -2,12 +2,13 @@
 
 use crate::App;
 use crate::features::cuts::replan;
-use crate::features::cuts::setup::Candidate;
-use crate::features::cuts::store::{self as cuts, CutRow};
+use crate::features::cuts::setup::{Candidate, Setup};
+use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::listening::wav_answer;
+use crate::features::plans::FromRevision;
 use crate::features::sounds::store as sounds;
-use crate::problem::{Code, Problem};
+use crate::problem::Problem;
 use crate::upload::{bytes_of, first_file, title_from};
 use actix_files::NamedFile;
 use actix_multipart::Multipart;
@@ -160,9 +161,9 @@ pub struct AskCorrection {
     pub said: Said,
 }
 
-fn bed_of(cut: &mut CutRow) -> Result<&mut Candidate, Problem> {
-    let hash = cut.setup.bed.as_ref().map(|b| b.hash.clone()).ok_or_else(|| Problem::not_found("bed"))?;
-    cut.setup.candidate(&hash).ok_or_else(|| Problem::not_found("bed"))
+fn bed_of(setup: &mut Setup) -> Result<&mut Candidate, Problem> {
+    let hash = setup.bed.as_ref().map(|b| b.hash.clone()).ok_or_else(|| Problem::not_found("bed"))?;
+    setup.candidate(&hash).ok_or_else(|| Problem::not_found("bed"))
 }
 
 /// Keeps a correction on top of the reading; the bed is read and the cut planned with it.
@@ -172,11 +173,8 @@ fn bed_of(cut: &mut CutRow) -> Result<&mut Candidate, Problem> {
 pub async fn say(app: &App, id: Uuid, seen: u32, correction: Correction) -> Result<(), Problem> {
     correction.check().map_err(Problem::bad_value)?;
     let what = format!("correct the reading: {}", correction.words());
-    replan(app, id, &what, |cut| {
-        if cut.revision != seen {
-            return Err(Problem::new(Code::Stale, format!("Your page showed revision {seen}, the plan is at {}.", cut.revision)));
-        }
-        bed_of(cut)?.corrections.push(correction);
+    replan(app, id, Some(seen), &what, |setup| {
+        bed_of(setup)?.corrections.push(correction);
         Ok(())
     })
     .await?;
@@ -193,18 +191,15 @@ pub async fn correct(app: web::Data<App>, id: web::Path<Uuid>, body: web::Json<A
 }
 
 /// Takes one correction back, whenever it was made.
-#[utoipa::path(params(("id" = Uuid, Path), ("index" = usize, Path)), responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path), ("index" = usize, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/bed/corrections/{index}")]
-pub async fn take_back(app: web::Data<App>, path: web::Path<(Uuid, usize)>) -> Result<web::Json<CutView>, Problem> {
+pub async fn take_back(app: web::Data<App>, path: web::Path<(Uuid, usize)>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
     let (id, index) = path.into_inner();
     let mut cut = cuts::known(&app.pool, id).await?;
-    let words = bed_of(&mut cut)?.corrections.get(index).ok_or_else(|| Problem::not_found("correction"))?.words();
-    replan(&app, id, &format!("take a correction back: {words}"), |cut| {
-        let all = &mut bed_of(cut)?.corrections;
-        // Another window may have been faster.
-        if all.get(index).is_some_and(|c| c.words() == words) {
-            all.remove(index);
-        }
+    cut.check_seen(Some(body.revision))?;
+    let words = bed_of(&mut cut.setup)?.corrections.get(index).ok_or_else(|| Problem::not_found("correction"))?.words();
+    replan(&app, id, Some(body.revision), &format!("take a correction back: {words}"), |setup| {
+        bed_of(setup)?.corrections.remove(index);
         Ok(())
     })
     .await?;
@@ -236,11 +231,11 @@ pub async fn bed_sound(app: web::Data<App>, id: web::Path<Uuid>, range: web::Que
         return Err(Problem::bad_value("At most 30 seconds are given at once."));
     }
     let mut cut = cuts::known(&app.pool, *id).await?;
-    let bed = bed_of(&mut cut)?.clone();
+    let bed = bed_of(&mut cut.setup)?.clone();
     let file = app.working_file(&bed.hash).await?;
     let reading: Option<Reading> = if range.count { sounds::bed_document(&app.pool, &bed.hash, &bed.corrections).await? } else { None };
     let (from, length) = (range.from_samples, range.length_samples as usize);
-    let bytes = web::block(move || {
+    let bytes = app.compute(move || {
         let mut planes = vec![vec![0.0; length]; file.channel_count()];
         for (channel, plane) in planes.iter_mut().enumerate() {
             file.read(channel, from as i64, plane);
@@ -264,12 +259,12 @@ const MOST_GRID_BYTES: usize = 256 << 20;
 pub async fn take_grid(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<CutView>, Problem> {
     let mut cut = cuts::known(&app.pool, *id).await?;
     let revision = cut.revision;
-    let bed = bed_of(&mut cut)?.clone();
+    let bed = bed_of(&mut cut.setup)?.clone();
     let reading = sounds::bed_document(&app.pool, &bed.hash, &bed.corrections).await?.ok_or_else(|| Problem::not_found("reading"))?;
     let (_, field) = first_file(&mut form).await?;
     let bytes = bytes_of(field, MOST_GRID_BYTES).await?;
     let for_bed = Bed { length_s: seconds_from_samples(reading.length_samples), metre: reading.metre as usize };
-    let grid = web::block(move || grid::read(&bytes, for_bed)).await?.map_err(Problem::bad_value)?;
+    let grid = app.compute(move || grid::read(&bytes, for_bed)).await?.map_err(Problem::bad_value)?;
     let beats_samples = grid.beats_s.iter().map(|&s| samples_from_seconds(s)).collect();
     let sections = grid.sections.into_iter().map(|(at_s, name)| (samples_from_seconds(at_s), name)).collect();
     say(&app, *id, revision, Correction::Given { beats_samples, downbeats: grid.downbeats, sections }).await?;
@@ -301,7 +296,7 @@ pub struct GridOut {
 #[get("/api/cuts/{id}/bed/grid")]
 pub async fn grid_out(app: web::Data<App>, id: web::Path<Uuid>, out: web::Query<GridOut>, request: HttpRequest) -> Result<HttpResponse, Problem> {
     let mut cut = cuts::known(&app.pool, *id).await?;
-    let bed = bed_of(&mut cut)?.clone();
+    let bed = bed_of(&mut cut.setup)?.clone();
     let reading = sounds::bed_document(&app.pool, &bed.hash, &bed.corrections).await?.ok_or_else(|| Problem::not_found("reading"))?;
     let grid = Grid {
         beats_s: reading.beats_samples.iter().map(|&s| seconds_from_samples(s)).collect(),
@@ -314,7 +309,7 @@ pub async fn grid_out(app: web::Data<App>, id: web::Path<Uuid>, out: web::Query<
         _ => None,
     };
     let (title_in, format) = (title.clone(), out.format);
-    let file = web::block(move || -> Result<std::fs::File, Problem> {
+    let file = app.compute(move || -> Result<std::fs::File, Problem> {
         let mut file = tempfile::tempfile()?;
         match (format, sound) {
             (GridFormat::Wav, Some(sound)) => write_with_cues(&mut file, &sound, &grid)?,

@@ -2,14 +2,12 @@
 
 use super::reshape;
 use crate::App;
-use crate::features::cuts::setup::Setup;
+use crate::features::cuts::setup::{Setup, UsedSound};
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::plans::FromRevision;
-use crate::features::sounds::store as sounds;
-use crate::jobs::{Task, queue};
+use crate::jobs::Task;
 use crate::problem::Problem;
-use crate::upload::{extension, first_file};
 use actix_multipart::Multipart;
 use actix_web::{delete, post, put, web};
 use jaunty_core::plan::{AmbienceWish, Role, SpeechRule};
@@ -56,27 +54,22 @@ pub async fn upload_ambience(app: web::Data<App>, id: web::Path<Uuid>, mut form:
     /// Ambiences lie at about -16 dB of full level (common practice), which is some 14 dB under a voice.
     const UNDER_SPEECH_DB: f64 = 14.0;
     cuts::known(&app.pool, *id).await?;
-    let (name, field) = first_file(&mut form).await?;
-    let stored = app.sounds.store(field).await?;
-    if stored.size_bytes == 0 {
-        return Err(Problem::bad_value(format!("\"{name}\" is empty: it has no bytes. Export it again.")));
-    }
-    sounds::insert(&app.pool, &stored.hash, &name, &extension(&name), stored.size_bytes).await?;
+    let UsedSound { hash, name } = app.take_in(&mut form).await?;
     let wish = AmbienceWish {
-        hash: stored.hash.clone(),
+        hash: hash.clone(),
         name: name.clone(),
         under_speech_db: UNDER_SPEECH_DB,
         rule: SpeechRule::Low,
         start_samples: 0,
         end_samples: None,
     };
-    cuts::note(&app.pool, *id, None, &format!("bring in \"{name}\""), |setup| {
+    let read = Task::Read { sound: hash, role: Role::Ambience, what: format!("hear \"{name}\"") };
+    cuts::note(&app.pool, *id, None, &format!("bring in \"{name}\""), Some(&read), |setup| {
         setup.ambiences.retain(|a| a.hash != wish.hash);
         setup.ambiences.push(wish.clone());
         Ok(())
     })
     .await?;
-    queue::add(&app.pool, *id, &Task::Read { sound: stored.hash, role: Role::Ambience, what: format!("hear \"{name}\"") }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 

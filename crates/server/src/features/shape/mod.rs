@@ -11,11 +11,10 @@ pub use objects::*;
 pub use speech::*;
 
 use crate::App;
-use crate::features::cuts::setup::Setup;
-use crate::features::cuts::store::{self as cuts, Next};
+use crate::features::cuts::store::{self as cuts, Edit, Next};
 use crate::features::cuts::view::CutView;
 use crate::features::listening::Ready;
-use crate::features::plans::seen;
+use crate::features::plans::change;
 use crate::jobs::tasks::Material;
 use crate::problem::Problem;
 use actix_web::{HttpResponse, get, web};
@@ -36,19 +35,21 @@ async fn reshape(
     id: Uuid,
     revision: u32,
     what: &str,
-    edit: &(dyn Fn(&mut Setup) -> Result<(), Problem> + Sync),
-    hand: impl FnOnce(&mut [&mut Vec<LevelObject>]) -> Result<(), Problem>,
+    edit: Edit<'_>,
+    hand: impl Fn(&mut [&mut Vec<LevelObject>]) -> Result<(), Problem>,
 ) -> Result<CutView, Problem> {
-    let (cut, current) = seen(app, id, revision).await?;
-    let mut setup = current.setup.clone();
-    edit(&mut setup)?;
-    let mut material = Material::of(app, &setup, &current).await.map_err(Problem::internal)?;
-    material.set_by_hand(hand)?;
-    let fitting = current.fittings.get(current.chosen as usize).cloned();
-    let fitted_under = current.plan.fitted_under.clone();
-    let plan = web::block(move || Plan { fitted_under, ..material.propose(fitting.as_ref()) }).await?;
-    cuts::append_wanting(&app.pool, &cut, &Next { what, setup: &setup, plan: &plan, fittings: &current.fittings, chosen: current.chosen }, edit).await?;
-    CutView::of(app, id).await
+    change(app, id, revision, async |cut, current| {
+        let mut setup = current.setup.clone();
+        edit(&mut setup)?;
+        let mut material = Material::of(app, &setup, &current).await?;
+        material.set_by_hand(&hand)?;
+        let fitting = current.fittings.get(current.chosen as usize).cloned();
+        let fitted_under = current.plan.fitted_under.clone();
+        let plan = app.compute(move || Plan { fitted_under, ..material.propose(fitting.as_ref()) }).await?;
+        let next = Next { what, plan: &plan, fittings: &current.fittings, chosen: current.chosen };
+        cuts::append(&app.pool, cut, &next, edit).await.map(|_| ())
+    })
+    .await
 }
 
 /// What is measured of a plan, in tenths of a second.
@@ -73,7 +74,7 @@ pub struct MetersView {
 pub async fn meters(app: web::Data<App>, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
     let (_, ready) = Ready::of(&app, id, revision).await?;
-    let measured = web::block(move || ready.meters()).await??;
+    let measured = app.compute(move || ready.meters()).await??;
     let view = MetersView {
         voice_over_bed_db: measured.voice_over_bed_db,
         momentary_lufs: measured.momentary_lufs,

@@ -4,7 +4,7 @@ use super::reshape;
 use crate::App;
 use crate::features::cuts::store::{self as cuts, Next};
 use crate::features::cuts::view::CutView;
-use crate::features::plans::{FromRevision, seen};
+use crate::features::plans::{FromRevision, change, seen};
 use crate::problem::Problem;
 use actix_web::{delete, post, put, web};
 use jaunty_core::shape::{Change, EMPHASIS_DB, FadeShape, LevelObject, Slope, sweep};
@@ -43,9 +43,7 @@ pub struct SetLevel {
 #[put("/api/cuts/{id}/plan/levels/{index}")]
 pub async fn change_level(app: web::Data<App>, path: web::Path<(Uuid, usize)>, body: web::Json<SetLevel>) -> Result<web::Json<CutView>, Problem> {
     let (id, index) = path.into_inner();
-    let (cut, current) = seen(&app, id, body.revision).await?;
-    let mut plan = current.plan.clone();
-    let change = Change {
+    let wanted = Change {
         under_speech_db: body.under_speech_db,
         gain_db: body.gain_db,
         rise_s: body.rise_s,
@@ -54,16 +52,20 @@ pub async fn change_level(app: web::Data<App>, path: web::Path<(Uuid, usize)>, b
         fall_slope: body.fall_slope,
         fade_shape: body.fade_shape,
     };
-    for index in std::iter::once(index).chain(body.also.iter().copied()) {
-        plan.change_level(index, &change).map_err(|cause| Problem::bad_value(format!("Not possible: {cause}.")))?;
-    }
     let what = match (body.under_speech_db, body.also.len()) {
         (Some(db), 0) => format!("set a level to {} dB under the speech", (db * 10.0).round() / 10.0),
         (Some(db), more) => format!("set {} levels to {} dB under the speech", more + 1, (db * 10.0).round() / 10.0),
         (None, _) => "change a swell or fade by hand".into(),
     };
-    cuts::append(&app.pool, &cut, &Next { what: &what, setup: &current.setup, plan: &plan, fittings: &current.fittings, chosen: current.chosen }).await?;
-    Ok(web::Json(CutView::of(&app, id).await?))
+    let view = change(&app, id, body.revision, async |cut, current| {
+        let mut plan = current.plan;
+        for index in std::iter::once(index).chain(body.also.iter().copied()) {
+            plan.change_level(index, &wanted).map_err(|cause| Problem::bad_value(format!("Not possible: {cause}.")))?;
+        }
+        let next = Next { what: &what, plan: &plan, fittings: &current.fittings, chosen: current.chosen };
+        cuts::append(&app.pool, cut, &next, &|_| Ok(())).await.map(|_| ())
+    });
+    Ok(web::Json(view.await?))
 }
 
 /// Gives an object that was set by hand back to the rule; takes an emphasis away.

@@ -7,7 +7,6 @@ use crate::features::beds::attach_bed;
 use crate::features::cuts::setup::{Licence, UsedSound};
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
-use crate::features::sounds::store as sounds;
 use crate::problem::{Code, Problem};
 use actix_files::NamedFile;
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
@@ -165,7 +164,7 @@ pub async fn preview(app: web::Data<App>, piece: web::Path<String>, request: Htt
         }
         Ok(quiet)
     };
-    Ok(NamedFile::open(web::block(work).await??)?.into_response(&request))
+    Ok(NamedFile::open(app.compute(work).await??)?.into_response(&request))
 }
 
 /// How a piece is taken.
@@ -193,8 +192,7 @@ pub async fn take(app: web::Data<App>, path: web::Path<(Uuid, String)>, body: we
     }
     let file = app.shelf.sound(piece.id.clone()).await?;
     let name = file.file_name().and_then(|n| n.to_str()).unwrap_or("piece.wav").to_owned();
-    let stored = app.sounds.store_file(&file).await?;
-    sounds::insert(&app.pool, &stored.hash, &name, "wav", stored.size_bytes).await?;
+    let hash = app.take_in_file(&file, &name, "wav").await?;
     let grant = app.shelf.licence(piece.id.clone()).await?;
     let licence = Licence {
         supplier: app.shelf.name().to_owned(),
@@ -214,6 +212,6 @@ pub async fn take(app: web::Data<App>, path: web::Path<(Uuid, String)>, body: we
         .bind(Json(&licence))
         .execute(&app.pool)
         .await?;
-    attach_bed(&app, id, UsedSound { hash: stored.hash.clone(), name: name.clone() }, Some(licence)).await?;
+    attach_bed(&app, id, UsedSound { hash, name }, Some(licence)).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
 }

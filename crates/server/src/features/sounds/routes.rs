@@ -30,7 +30,7 @@ pub struct WaveformView {
 pub async fn waveform(app: web::Data<App>, hash: web::Path<SoundHash>) -> Result<HttpResponse, Problem> {
     let file = app.working_file(&hash.0).await?;
     let span_samples = (file.len_samples() / 1500).max(48);
-    let drawn = web::block(move || jaunty_media::overview(&file, span_samples)).await?;
+    let drawn = app.compute(move || jaunty_media::overview(&file, span_samples)).await?;
     let view = WaveformView { step_s: seconds_from_samples(drawn.span_samples), peaks: drawn.peaks };
     // The hash names the content, so this never changes.
     Ok(HttpResponse::Ok().insert_header(("cache-control", "private, max-age=31536000, immutable")).json(view))

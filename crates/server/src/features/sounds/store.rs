@@ -20,6 +20,8 @@ pub struct SoundRow {
     pub name: String,
     /// The end of that name, in small letters.
     pub extension: String,
+    /// Number of bytes.
+    pub size_bytes: u64,
     /// Sample rate of the file; known once decoded.
     pub rate_hz: Option<u32>,
     /// Channels; known once decoded.
@@ -70,12 +72,12 @@ fn read_as(role: Role) -> &'static str {
     }
 }
 
-/// Notes a stored sound, once.
+/// Notes a sound that is about to be stored; one that is known already counts as used from now on.
 ///
 /// # Errors
 /// What the database says.
 pub async fn insert(pool: &MySqlPool, hash: &str, name: &str, extension: &str, size_bytes: u64) -> Result<(), Problem> {
-    sqlx::query("INSERT IGNORE INTO sounds (hash, name, extension, size_bytes) VALUES (?, ?, ?, ?)")
+    sqlx::query("INSERT INTO sounds (hash, name, extension, size_bytes) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE created_at = CURRENT_TIMESTAMP(3)")
         .bind(hash)
         .bind(name)
         .bind(extension)
@@ -85,12 +87,21 @@ pub async fn insert(pool: &MySqlPool, hash: &str, name: &str, extension: &str, s
     Ok(())
 }
 
+/// Bytes of all sounds, as they came in.
+///
+/// # Errors
+/// What the database says.
+pub async fn size_bytes(pool: &MySqlPool) -> Result<u64, Problem> {
+    let (sum,): (u64,) = sqlx::query_as("SELECT CAST(COALESCE(SUM(size_bytes), 0) AS UNSIGNED) FROM sounds").fetch_one(pool).await?;
+    Ok(sum)
+}
+
 /// One sound.
 ///
 /// # Errors
 /// What the database says.
 pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Problem> {
-    Ok(sqlx::query_as("SELECT hash, name, extension, rate_hz, channel_count, length_samples, damaged, kind, kind_confidence FROM sounds WHERE hash = ?")
+    Ok(sqlx::query_as("SELECT hash, name, extension, size_bytes, rate_hz, channel_count, length_samples, damaged, kind, kind_confidence FROM sounds WHERE hash = ?")
         .bind(hash)
         .fetch_optional(pool)
         .await?)
@@ -102,7 +113,7 @@ pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Pro
 /// What the database says.
 pub async fn beds(pool: &MySqlPool) -> Result<Vec<SoundRow>, Problem> {
     Ok(sqlx::query_as(
-        "SELECT s.hash, s.name, s.extension, s.rate_hz, s.channel_count, s.length_samples, s.damaged, s.kind, s.kind_confidence
+        "SELECT s.hash, s.name, s.extension, s.size_bytes, s.rate_hz, s.channel_count, s.length_samples, s.damaged, s.kind, s.kind_confidence
          FROM sounds s JOIN (SELECT sound_hash, MIN(created_at) AS first FROM readings WHERE read_as = 'bed' GROUP BY sound_hash) r ON r.sound_hash = s.hash
          ORDER BY r.first DESC LIMIT 200",
     )

@@ -3,14 +3,14 @@
 
 use crate::App;
 use crate::features::cuts::replan;
-use crate::features::cuts::setup::{Take, TakeOrigin};
+use crate::features::cuts::setup::{Take, TakeOrigin, UsedSound};
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::listening::wav_answer;
+use crate::features::plans::FromRevision;
 use crate::features::sounds::{SoundHash, store as sounds};
 use crate::jobs::{Task, queue};
 use crate::problem::Problem;
-use crate::upload::{extension, first_file};
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, delete, get, post, put, web};
 use jaunty_core::plan::Role;
@@ -48,14 +48,9 @@ pub async fn upload_take(app: web::Data<App>, id: web::Path<Uuid>, place: web::Q
     if at_samples >= cut.setup.picture.length_samples() {
         return Err(Problem::bad_value("This take would begin behind the end of the cut."));
     }
-    let (name, field) = first_file(&mut form).await?;
-    let stored = app.sounds.store(field).await?;
-    if stored.size_bytes == 0 {
-        return Err(Problem::bad_value(format!("\"{name}\" is empty: it has no bytes. Export it again.")));
-    }
-    sounds::insert(&app.pool, &stored.hash, &name, &extension(&name), stored.size_bytes).await?;
+    let UsedSound { hash, name } = app.take_in(&mut form).await?;
     let origin = if place.recorded.unwrap_or(false) { TakeOrigin::Recorded } else { TakeOrigin::File };
-    attach_take(&app, *id, Take { hash: stored.hash, name, at_samples, origin, edits: Vec::new(), cleaned: None, cleaned_on: false }).await?;
+    attach_take(&app, *id, Take { hash, name, at_samples, origin, edits: Vec::new(), cleaned: None, cleaned_on: false }).await?;
     Ok(web::Json(CutView::of(&app, *id).await?))
 }
 
@@ -65,14 +60,13 @@ pub async fn upload_take(app: web::Data<App>, id: web::Path<Uuid>, place: web::Q
 /// What the database says.
 pub async fn attach_take(app: &App, id: Uuid, take: Take) -> Result<(), Problem> {
     let verb = if take.origin == TakeOrigin::Recorded { "record" } else { "bring in" };
-    cuts::note(&app.pool, id, None, &format!("{verb} \"{}\"", take.name), |setup| {
+    let read = Task::Read { sound: take.hash.clone(), role: Role::Narration, what: format!("use the narration \"{}\"", take.name) };
+    cuts::note(&app.pool, id, None, &format!("{verb} \"{}\"", take.name), Some(&read), |setup| {
         setup.takes.retain(|t| t.hash != take.hash);
         setup.takes.push(take.clone());
         Ok(())
     })
     .await?;
-    let what = format!("use the narration \"{}\"", take.name);
-    queue::add(&app.pool, id, &Task::Read { sound: take.hash, role: Role::Narration, what }).await?;
     Ok(())
 }
 
@@ -101,6 +95,8 @@ pub fn lay_take(pieces: &mut Vec<Piece>, take: &Take, length_samples: u64, phras
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct UseTake {
+    /// The revision that the client saw.
+    pub revision: u32,
     /// Number of a phrase of it; the whole take without one.
     pub phrase: Option<usize>,
 }
@@ -119,7 +115,7 @@ pub async fn use_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, b
         None => format!("use the take \"{}\"", take.name),
         Some(index) => format!("use phrase {} of \"{}\"", index + 1, take.name),
     };
-    replan(&app, id, &what, |cut| lay_take(&mut cut.setup.pieces, &take, reading.length_samples, &phrases, body.phrase)).await?;
+    replan(&app, id, Some(body.revision), &what, |setup| lay_take(&mut setup.pieces, &take, reading.length_samples, &phrases, body.phrase)).await?;
     Ok(web::Json(CutView::of(&app, id).await?))
 }
 
@@ -127,6 +123,8 @@ pub async fn use_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, b
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct CleanTake {
+    /// The revision that the client saw.
+    pub revision: u32,
     /// Taken out, or heard as it came.
     pub on: bool,
 }
@@ -145,8 +143,8 @@ pub async fn clean_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>,
         queue::add_once(&app.pool, id, &Task::Clean { take: hash }).await?;
     } else {
         let what = if body.on { format!("take the steady noise out of \"{}\"", take.name) } else { format!("hear \"{}\" as it came", take.name) };
-        replan(&app, id, &what, |cut| {
-            cut.setup.takes.iter_mut().filter(|t| t.hash == hash).for_each(|t| t.cleaned_on = body.on);
+        replan(&app, id, Some(body.revision), &what, |setup| {
+            setup.takes.iter_mut().filter(|t| t.hash == hash).for_each(|t| t.cleaned_on = body.on);
             Ok(())
         })
         .await?;
@@ -155,14 +153,14 @@ pub async fn clean_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>,
 }
 
 /// Takes a take away, with what is used of it; its sound stays stored, and undo brings it back.
-#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/takes/{hash}")]
-pub async fn drop_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>) -> Result<web::Json<CutView>, Problem> {
+pub async fn drop_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
     let (id, SoundHash(hash)) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     let name = cut.setup.takes.into_iter().find(|t| t.hash == hash).map(|t| t.name).ok_or_else(|| Problem::not_found("take"))?;
-    replan(&app, id, &format!("take the take \"{name}\" away"), |cut| {
-        cut.setup.forget(&hash);
+    replan(&app, id, Some(body.revision), &format!("take the take \"{name}\" away"), |setup| {
+        setup.forget(&hash);
         Ok(())
     })
     .await?;
@@ -170,15 +168,15 @@ pub async fn drop_take(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>) 
 }
 
 /// Takes one piece off the narration; its take stays.
-#[utoipa::path(params(("id" = Uuid, Path), ("index" = usize, Path)), responses((status = 200, body = CutView)))]
+#[utoipa::path(params(("id" = Uuid, Path), ("index" = usize, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/pieces/{index}")]
-pub async fn drop_piece(app: web::Data<App>, path: web::Path<(Uuid, usize)>) -> Result<web::Json<CutView>, Problem> {
+pub async fn drop_piece(app: web::Data<App>, path: web::Path<(Uuid, usize)>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
     let (id, index) = path.into_inner();
-    replan(&app, id, &format!("leave piece {} of the narration out", index + 1), |cut| {
-        if index >= cut.setup.pieces.len() {
+    replan(&app, id, Some(body.revision), &format!("leave piece {} of the narration out", index + 1), |setup| {
+        if index >= setup.pieces.len() {
             return Err(Problem::not_found("piece"));
         }
-        cut.setup.pieces.remove(index);
+        setup.pieces.remove(index);
         Ok(())
     })
     .await?;
@@ -201,9 +199,9 @@ pub async fn speak_lines(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web
 /// end, for trying the recorder where there is no microphone.
 #[utoipa::path(responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/stand-in-microphone.wav")]
-pub async fn stand_in_microphone() -> Result<HttpResponse, Problem> {
+pub async fn stand_in_microphone(app: web::Data<App>) -> Result<HttpResponse, Problem> {
     static SPOKEN: OnceLock<Vec<u8>> = OnceLock::new();
-    let bytes = web::block(|| -> Result<Vec<u8>, Problem> {
+    let bytes = app.compute(|| -> Result<Vec<u8>, Problem> {
         if let Some(spoken) = SPOKEN.get() {
             return Ok(spoken.clone());
         }

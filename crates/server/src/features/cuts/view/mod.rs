@@ -106,7 +106,7 @@ pub struct JobView {
 
 impl From<JobRow> for JobView {
     fn from(row: JobRow) -> Self {
-        let follows = matches!(row.task.0, Task::Plan { .. });
+        let follows = row.task.0 == Task::Plan;
         Self { id: row.id, state: row.state, progress: row.progress, doing: row.doing, follows, problem: row.problem }
     }
 }

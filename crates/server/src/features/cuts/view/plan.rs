@@ -105,7 +105,7 @@ pub(super) async fn plan_view(app: &App, cut: &CutRow, row: RevisionRow, reading
     for licence in row.setup.candidates.iter().filter(|c| used(&c.hash)).filter_map(|c| c.licence.as_ref()) {
         objections.extend(licence_view(app, cut, licence).await?.objection);
     }
-    let redo = store::child(&app.pool, cut.id, row.revision).await?.map(|(_, what)| what);
+    let redo = store::redone(&app.pool, cut).await?;
     let fitted_under = fitted_under(&scene(app, &row.setup).await?);
     let music_samples = reading.map_or(0, |r| r.ending.music_end_samples.saturating_sub(r.music_start_samples));
     let bed = row.plan.bed();
