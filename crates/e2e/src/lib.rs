@@ -3,12 +3,14 @@
 //! Every process is started through [`guarded`], which ends it when this one goes, even by kill -9.
 
 mod browser;
+pub mod hostile;
 mod server;
+pub mod watch;
 
 pub use browser::{Browser, BrowserError};
 pub use server::{Database, Server};
 
-use std::io;
+use std::io::{self, Write};
 use std::net::TcpListener;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
@@ -32,11 +34,30 @@ pub struct Guarded {
 /// # Errors
 /// What the system says.
 pub fn guarded(command: &str) -> io::Result<Guarded> {
-    let script = format!("{command} & pid=$!; cat >/dev/null; kill $pid 2>/dev/null; wait $pid");
-    // The watcher's own input is the pipe; the command must not read from it.
-    let script = script.replacen(" &", " </dev/null &", 1);
+    guarded_with(command, ":")
+}
+
+/// As [`guarded`], with another command line for afterwards.
+///
+/// # Errors
+/// What the system says.
+pub fn guarded_with(command: &str, afterwards: &str) -> io::Result<Guarded> {
+    // A word through the pipe instead of its end lets go of the command. The watcher's own input is the pipe; the
+    // command must not read from it.
+    let script = format!("{command} </dev/null & pid=$!; read -r word && exit; kill $pid 2>/dev/null; wait $pid; {afterwards}");
     let child = Command::new("bash").args(["-c", &script]).stdin(Stdio::piped()).stdout(Stdio::null()).stderr(Stdio::null()).spawn()?;
     Ok(Guarded { child })
+}
+
+impl Guarded {
+    /// Lets go of a command that is gone already: nothing is done afterwards.
+    ///
+    /// # Errors
+    /// What the system says.
+    pub fn forget(mut self) -> io::Result<()> {
+        self.child.stdin.take().map_or(Ok(()), |mut pipe| pipe.write_all(b"go\n"))?;
+        self.child.wait().map(|_| ())
+    }
 }
 
 impl Drop for Guarded {

@@ -1,6 +1,7 @@
 //! The whole program from outside: over HTTP and through the page.
 
 mod parts {
+    pub mod attack;
     pub mod bad_input;
     pub mod beds;
     pub mod files;

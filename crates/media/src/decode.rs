@@ -10,6 +10,7 @@ use rubato::{Fft, FixedSync, Indexing, Resampler, WindowFunction};
 use std::fs::File;
 use std::io;
 use std::ops::RangeInclusive;
+use std::panic::AssertUnwindSafe;
 use std::path::Path;
 use symphonia::core::codecs::audio::{AudioDecoder, AudioDecoderOptions};
 use symphonia::core::errors::Error as SymphoniaError;
@@ -184,8 +185,15 @@ pub fn decode_to_source(path: &Path) -> Result<Box<dyn Source + Send + Sync>, De
     })
 }
 
-/// Decodes `path` and hands its samples at 48 kHz to `take`, some at a time.
+/// Decodes `path` and hands its samples at 48 kHz to `take`, some at a time. A decoder that panics has
+/// met a file that it cannot decode.
 fn decode(path: &Path, extension: Option<&str>, progress: &mut dyn FnMut(f32) -> bool, take: &mut Take<'_>) -> Result<DecodedInfo, DecodeError> {
+    // What it leaves half done is dropped with it.
+    let decoded = std::panic::catch_unwind(AssertUnwindSafe(|| decode_all(path, extension, progress, take)));
+    decoded.unwrap_or_else(|_| Err(DecodeError::Malformed("the decoder panicked".into())))
+}
+
+fn decode_all(path: &Path, extension: Option<&str>, progress: &mut dyn FnMut(f32) -> bool, take: &mut Take<'_>) -> Result<DecodedInfo, DecodeError> {
     if path.metadata()?.len() == 0 {
         return Err(DecodeError::Empty);
     }

@@ -33,7 +33,7 @@ use problem::{Code, Problem};
 use sqlx::MySqlPool;
 use std::net::TcpListener;
 use std::num::{NonZeroU32, NonZeroUsize};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 use storage::{Room, Sounds};
@@ -69,6 +69,21 @@ impl Settings {
     pub const LEAVE_FREE_BYTES: u64 = 512_000_000;
     /// What one client may send: a page that plays, drags and draws sends some ten a second.
     pub const MOST_REQUESTS_PER_SECOND: NonZeroU32 = NonZeroU32::new(200).unwrap();
+
+    /// The usual settings, with two processes that work jobs.
+    pub fn new(database_url: &str, data_folder: &Path, program: &Path) -> Self {
+        Self {
+            database_url: database_url.to_owned(),
+            data_folder: data_folder.to_owned(),
+            program: program.to_owned(),
+            worker_count: 2,
+            most_upload_bytes: Self::MOST_UPLOAD_BYTES,
+            quota_bytes: None,
+            leave_free_bytes: Self::LEAVE_FREE_BYTES,
+            hosts: Vec::new(),
+            most_requests_per_second: Self::MOST_REQUESTS_PER_SECOND,
+        }
+    }
 }
 
 /// What every request and job can reach.
@@ -190,7 +205,8 @@ pub(crate) fn json(most_bytes: usize) -> web::JsonConfig {
 /// Mounts everything: the features, the page, and problems for whatever else is asked.
 pub fn configure(config: &mut web::ServiceConfig) {
     let path = web::PathConfig::default().error_handler(|_, _| Problem::not_found("thing").into());
-    let query = web::QueryConfig::default().error_handler(|_, _| Problem::new(Code::BadRequest, "The address is not complete, or a value in it is not allowed.").into());
+    let query = web::QueryConfig::default()
+        .error_handler(|_, _| Problem::new(Code::BadRequest, "The address is not complete, or a value in it is not allowed.").into());
     config
         .app_data(json(MOST_JSON_BYTES))
         .app_data(path)

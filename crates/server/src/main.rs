@@ -227,7 +227,7 @@ async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<()
     app.sweep_daily();
     println!("http://{}", listener.local_addr()?);
     let served = serve(app, listener, &settings).await;
-    workers.stop();
+    workers.stop().await;
     // Work that nobody waits for any more must not hold up the end.
     match served {
         Ok(()) => std::process::exit(0),
@@ -244,7 +244,7 @@ async fn run_workers(settings: Settings) -> Result<(), StartError> {
         _ = ended.recv() => {}
         interrupted = tokio::signal::ctrl_c() => interrupted?,
     }
-    workers.stop();
+    workers.stop().await;
     Ok(())
 }
 

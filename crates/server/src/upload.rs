@@ -1,9 +1,9 @@
 //! Files that arrive as forms.
 
-use crate::problem::{Code, Problem};
 use crate::App;
 use crate::features::cuts::setup::UsedSound;
 use crate::features::sounds::store as sounds;
+use crate::problem::{Code, Problem};
 use crate::storage::Received;
 use actix_multipart::{Field, Multipart};
 use futures_util::StreamExt;

@@ -1,5 +1,14 @@
-//! The command line, as scripts use it. That this test needs the binary also makes
-//! `cargo test --workspace` build it for the tests that drive the server.
+//! The server's own parts on a MariaDB that all tests share, a database each, and the command line as
+//! scripts use it. That this test needs the binary also makes `cargo test --workspace` build it for the
+//! tests that drive the server.
+
+mod parts {
+    mod doors;
+    mod history;
+    mod house;
+    mod queue;
+    mod storage;
+}
 
 use jaunty_demo::{LINES, beds, narration};
 use jaunty_media::write_wav;

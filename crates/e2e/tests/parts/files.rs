@@ -69,7 +69,17 @@ impl Stand {
     }
 
     async fn with(more: &[&str], turn: Turn) -> Self {
-        let database = Database::start().await.expect("MariaDB is installed by ./test");
+        let database = Database::fresh().await.expect("MariaDB is installed by ./test");
+        Self::on(database, more, turn).await
+    }
+
+    /// A stand whose database may be killed.
+    pub async fn with_own_database(more: &[&str]) -> Self {
+        let turn = Turn::Shared(TURNS.read().await);
+        Self::on(Database::alone().await.expect("MariaDB is installed by ./test"), more, turn).await
+    }
+
+    async fn on(database: Database, more: &[&str], turn: Turn) -> Self {
         let data = TempDir::new().expect("a folder");
         let server = Server::start(&database, data.path(), more).await.expect("cargo test --workspace builds jaunty");
         Self { server, database, data, _turn: turn }

@@ -52,7 +52,7 @@ async fn work_that_waits_can_be_cancelled_and_workers_elsewhere_share_the_rest()
     let two = Server::start(&stand.database, stand.data.path(), &["--workers", "2"]).await.unwrap();
     for cut in &cuts[1..] {
         let done = stand.cut_when(cut, fitted).await;
-        assert_eq!(done["plan"]["revision"], 3, "made, brought in, planned once");
+        assert_eq!(done["plan"]["revision"], 4, "made, brought in, used, planned once");
         assert_eq!(done["plan"]["lengthSamples"], 40 * 48_000);
     }
     assert!(stand.send("GET", &path, None).await.1["bed"].is_null(), "what was called off stays so");

@@ -46,7 +46,12 @@ impl Workers {
     }
 
     /// Has all of them give back what they do, and ends them.
-    pub fn stop(self) {
+    pub async fn stop(self) {
+        // The threads that keep them talk to the database: this one must go on meanwhile.
+        let _ = tokio::task::spawn_blocking(move || self.stop_and_wait()).await;
+    }
+
+    fn stop_and_wait(self) {
         self.stopping.store(true, Ordering::SeqCst);
         let all = |signal| {
             for pid in self.running.iter().filter_map(|r| r.lock().ok().and_then(|pid| *pid)) {

@@ -145,13 +145,22 @@ pub async fn claim(pool: &MySqlPool, worker: &str, lane: Lane) -> Result<Option<
         .bind(LEASE_S)
         .bind(id)
         .execute(pool)
-        .await?;
-        // Another worker may have been faster.
+        .await;
+        // Another worker may have been faster, or as fast.
+        let taken = match taken {
+            Err(cause) if is_deadlock(&cause) => continue,
+            other => other?,
+        };
         if taken.rows_affected() == 1 {
             sqlx::query("UPDATE cuts SET served_at = CURRENT_TIMESTAMP(6) WHERE id = ?").bind(cut).execute(pool).await?;
             return sqlx::query_as("SELECT id, cut_id, task, attempt FROM jobs WHERE id = ?").bind(id).fetch_optional(pool).await;
         }
     }
+}
+
+/// Whether two transactions waited for each other, and this one was called off (ISO/IEC 9075: class 40).
+fn is_deadlock(cause: &sqlx::Error) -> bool {
+    cause.as_database_error().and_then(|e| e.code()).is_some_and(|code| code.starts_with("40"))
 }
 
 /// What became of a lease that was to be renewed.

@@ -22,8 +22,8 @@ use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed,
 use jaunty_core::shape::{LevelObject, ShapeWishes};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{SpeechReading, corrected, read_speech, without_noise};
-use jaunty_core::voice::{Piece, lay};
 use jaunty_core::units::seconds_from_samples;
+use jaunty_core::voice::{Piece, lay};
 use jaunty_media::{PcmFile, WavStream, film, speak, write_wav};
 use sha2::{Digest, Sha256};
 use std::collections::HashMap;
@@ -111,7 +111,9 @@ pub async fn run(app: &App, job: &Claimed, report: Report) -> Result<(), TaskErr
         if let Task::Read { sound, .. } = &job.task.0 {
             forget(app, id, sound).await?;
         }
-        return Err(TaskError::Problem(Problem::bad_value("This broke the program that works on it, twice. Export the file again in another format and bring it in anew.")));
+        return Err(TaskError::Problem(Problem::bad_value(
+            "This broke the program that works on it, twice. Export the file again in another format and bring it in anew.",
+        )));
     }
     match &job.task.0 {
         Task::Read { sound, role, what } => {

@@ -106,7 +106,9 @@ async fn work(app: &App, worker: &str, job: queue::Claimed) -> bool {
     };
     let (state, problem) = match outcome {
         Ok(()) => ("done", None),
-        Err(_) if late => ("failed", Some(format!("This took longer than {} minutes and was stopped. Bring a shorter file in, or try again.", most.as_secs() / 60))),
+        Err(_) if late => {
+            ("failed", Some(format!("This took longer than {} minutes and was stopped. Bring a shorter file in, or try again.", most.as_secs() / 60)))
+        }
         Err(tasks::TaskError::Cancelled) => ("cancelled", None),
         Err(other) => {
             tracing::warn!(job = %job.id, cause = %other, "job failed");

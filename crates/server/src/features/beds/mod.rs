@@ -6,8 +6,8 @@ use crate::features::cuts::setup::{Licence, Opinion, Take, TakeOrigin, UsedSound
 use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::listening::{Ready, sound_answer};
-use crate::features::sounds::{SoundHash, store as sounds};
 use crate::features::plans::FromRevision;
+use crate::features::sounds::{SoundHash, store as sounds};
 use crate::jobs::Task;
 use crate::problem::Problem;
 use actix_multipart::Multipart;
@@ -200,11 +200,7 @@ pub async fn change_candidate(
 /// Takes a candidate away; its sound stays stored, and undo brings it back.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), request_body = FromRevision, responses((status = 200, body = CutView)))]
 #[delete("/api/cuts/{id}/candidates/{hash}")]
-pub async fn drop_candidate(
-    app: web::Data<App>,
-    path: web::Path<(Uuid, SoundHash)>,
-    body: web::Json<FromRevision>,
-) -> Result<web::Json<CutView>, Problem> {
+pub async fn drop_candidate(app: web::Data<App>, path: web::Path<(Uuid, SoundHash)>, body: web::Json<FromRevision>) -> Result<web::Json<CutView>, Problem> {
     let (id, SoundHash(hash)) = path.into_inner();
     let cut = cuts::known(&app.pool, id).await?;
     cut.check_seen(Some(body.revision))?;

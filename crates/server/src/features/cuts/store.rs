@@ -46,9 +46,7 @@ impl CutRow {
     /// [`Code::Stale`].
     pub fn check_seen(&self, seen: Option<u32>) -> Result<(), Problem> {
         match seen {
-            Some(seen) if !self.is_seen(seen) => {
-                Err(Problem::new(Code::Stale, format!("Your page showed revision {seen}, the plan is at {}.", self.revision)))
-            }
+            Some(seen) if !self.is_seen(seen) => Err(Problem::new(Code::Stale, format!("Your page showed revision {seen}, the plan is at {}.", self.revision))),
             _ => Ok(()),
         }
     }
@@ -93,7 +91,8 @@ pub struct Next<'a> {
 /// A change of what is wanted of a cut.
 pub type Edit<'a> = &'a (dyn Fn(&mut Setup) -> Result<(), Problem> + Sync);
 
-const CUT: &str = "SELECT c.id, r.setup, c.revision, r.base, r.planned_for, c.created_at FROM cuts c JOIN revisions r ON r.cut_id = c.id AND r.revision = c.revision";
+const CUT: &str =
+    "SELECT c.id, r.setup, c.revision, r.base, r.planned_for, c.created_at FROM cuts c JOIN revisions r ON r.cut_id = c.id AND r.revision = c.revision";
 
 /// All cuts, newest first.
 ///
@@ -158,19 +157,21 @@ fn short(what: &str) -> String {
 }
 
 async fn write(transaction: &mut MySqlTransaction<'_>, id: Uuid, place: &Place, setup: &Setup, next: &Next<'_>) -> Result<(), Problem> {
-    sqlx::query("INSERT INTO revisions (cut_id, revision, parent, base, planned_for, what, setup, plan, fittings, chosen) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
-        .bind(id)
-        .bind(place.revision)
-        .bind(place.parent)
-        .bind(place.base)
-        .bind(place.planned_for)
-        .bind(short(next.what))
-        .bind(Json(setup))
-        .bind(Json(next.plan))
-        .bind(Json(next.fittings))
-        .bind(next.chosen)
-        .execute(&mut **transaction)
-        .await?;
+    sqlx::query(
+        "INSERT INTO revisions (cut_id, revision, parent, base, planned_for, what, setup, plan, fittings, chosen) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+    )
+    .bind(id)
+    .bind(place.revision)
+    .bind(place.parent)
+    .bind(place.base)
+    .bind(place.planned_for)
+    .bind(short(next.what))
+    .bind(Json(setup))
+    .bind(Json(next.plan))
+    .bind(Json(next.fittings))
+    .bind(next.chosen)
+    .execute(&mut **transaction)
+    .await?;
     Ok(())
 }
 

@@ -69,49 +69,50 @@ pub async fn splice_close_up(app: web::Data<App>, path: web::Path<(Uuid, u32, us
     let reading = sounds::bed_document(&app.pool, &bed.sound, row.setup.corrections(&bed.sound)).await?.ok_or_else(|| Problem::not_found("reading"))?;
     let file = app.working_file(&bed.sound).await?;
     let reach = (reach.reach_s * 48_000.0) as i64;
-    let view = app.compute(move || {
-        /// Peaks over the whole width.
-        const PEAKS: i64 = 900;
-        const LEVEL: i64 = 480;
-        let step = (2 * reach / PEAKS).max(1);
-        let heard = FittedBed::new(&file, &fitting);
-        let read = |source: &dyn Source, middle: i64, from: i64, count: i64| {
-            let mut samples = vec![0.0f32; count.max(0) as usize];
-            source.read_mono(middle + from, &mut samples);
-            samples
-        };
-        let peaks = |source: &dyn Source, middle: u64| -> Vec<f32> {
-            let samples = read(source, middle as i64, -reach, 2 * reach);
-            samples.chunks(step as usize).map(|c| c.iter().fold(0.0f32, |top, s| top.max(s.abs()))).collect()
-        };
-        let power = |samples: &[f32]| samples.iter().map(|s| s * s).sum::<f32>() / samples.len().max(1) as f32;
-        let db = |power: f32| 10.0 * (power + 1e-10).log10();
-        let beats = |line: u64| -> Vec<f64> {
-            let near = |b: &&u64| (**b as i64 - line as i64).abs() <= reach;
-            reading.beats_samples.iter().filter(near).map(|b| (*b as f64 - line as f64) / 48_000.0).collect()
-        };
-        let join = splice.join;
-        let fade = join.fade_samples as i64;
-        let end = join.later_samples - LEAD_SAMPLES as i64;
-        let through = read(&heard, splice.at_samples as i64, end - fade, fade);
-        let sides =
-            0.5 * (power(&read(&file, splice.leave_samples as i64, end - fade, fade)) + power(&read(&file, splice.enter_samples as i64, end - fade, fade)));
-        CloseUpView {
-            step_s: seconds_from_samples(step as u64),
-            start_s: -(reach as f64) / 48_000.0,
-            leaving: peaks(&file, splice.leave_samples),
-            entering: peaks(&file, splice.enter_samples),
-            heard: peaks(&heard, splice.at_samples),
-            leaving_beats_s: beats(splice.leave_samples),
-            entering_beats_s: beats(splice.enter_samples),
-            fade_start_s: (end - fade) as f64 / 48_000.0,
-            fade_end_s: end as f64 / 48_000.0,
-            gains: (0..=40).map(|k| join.gains(k as f32 / 40.0)).collect(),
-            levels_db: read(&heard, splice.at_samples as i64, -reach, 2 * reach).chunks(LEVEL as usize).map(|c| db(power(c))).collect(),
-            level_step_s: seconds_from_samples(LEVEL as u64),
-            joint_db: db(power(&through)) - db(sides),
-        }
-    })
-    .await?;
+    let view = app
+        .compute(move || {
+            /// Peaks over the whole width.
+            const PEAKS: i64 = 900;
+            const LEVEL: i64 = 480;
+            let step = (2 * reach / PEAKS).max(1);
+            let heard = FittedBed::new(&file, &fitting);
+            let read = |source: &dyn Source, middle: i64, from: i64, count: i64| {
+                let mut samples = vec![0.0f32; count.max(0) as usize];
+                source.read_mono(middle + from, &mut samples);
+                samples
+            };
+            let peaks = |source: &dyn Source, middle: u64| -> Vec<f32> {
+                let samples = read(source, middle as i64, -reach, 2 * reach);
+                samples.chunks(step as usize).map(|c| c.iter().fold(0.0f32, |top, s| top.max(s.abs()))).collect()
+            };
+            let power = |samples: &[f32]| samples.iter().map(|s| s * s).sum::<f32>() / samples.len().max(1) as f32;
+            let db = |power: f32| 10.0 * (power + 1e-10).log10();
+            let beats = |line: u64| -> Vec<f64> {
+                let near = |b: &&u64| (**b as i64 - line as i64).abs() <= reach;
+                reading.beats_samples.iter().filter(near).map(|b| (*b as f64 - line as f64) / 48_000.0).collect()
+            };
+            let join = splice.join;
+            let fade = join.fade_samples as i64;
+            let end = join.later_samples - LEAD_SAMPLES as i64;
+            let through = read(&heard, splice.at_samples as i64, end - fade, fade);
+            let sides =
+                0.5 * (power(&read(&file, splice.leave_samples as i64, end - fade, fade)) + power(&read(&file, splice.enter_samples as i64, end - fade, fade)));
+            CloseUpView {
+                step_s: seconds_from_samples(step as u64),
+                start_s: -(reach as f64) / 48_000.0,
+                leaving: peaks(&file, splice.leave_samples),
+                entering: peaks(&file, splice.enter_samples),
+                heard: peaks(&heard, splice.at_samples),
+                leaving_beats_s: beats(splice.leave_samples),
+                entering_beats_s: beats(splice.enter_samples),
+                fade_start_s: (end - fade) as f64 / 48_000.0,
+                fade_end_s: end as f64 / 48_000.0,
+                gains: (0..=40).map(|k| join.gains(k as f32 / 40.0)).collect(),
+                levels_db: read(&heard, splice.at_samples as i64, -reach, 2 * reach).chunks(LEVEL as usize).map(|c| db(power(c))).collect(),
+                level_step_s: seconds_from_samples(LEVEL as u64),
+                joint_db: db(power(&through)) - db(sides),
+            }
+        })
+        .await?;
     Ok(web::Json(view))
 }

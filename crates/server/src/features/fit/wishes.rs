@@ -276,34 +276,28 @@ impl WishBody {
 
 /// Fits anew after `edit` and appends the result; the alternative that is played stays the
 /// nearest to what it was when another than the best one had been chosen.
-async fn refit(
-    app: &App,
-    id: Uuid,
-    revision: u32,
-    what: &str,
-    only_splices: bool,
-    edit: Edit<'_>,
-) -> Result<CutView, Problem> {
+async fn refit(app: &App, id: Uuid, revision: u32, what: &str, only_splices: bool, edit: Edit<'_>) -> Result<CutView, Problem> {
     change(app, id, revision, async |cut, current| {
         let mut setup = current.setup.clone();
         edit(&mut setup)?;
         let material = Material::of(app, &setup, &current).await?;
         let RevisionRow { plan, fittings, chosen, .. } = current;
-        let next = app.compute(move || {
-            let played = fittings.get(chosen as usize).cloned();
-            let (all, chosen) = if only_splices {
-                let all: Vec<Fitting> = fittings.iter().map(|f| material.retouched(f)).collect();
-                (all, chosen)
-            } else {
-                let all = material.fittings();
-                let chosen = played.filter(|_| chosen != 0).map_or(0, |played| closest(&all, &played));
-                (all, chosen)
-            };
-            let mut next = material.propose(all.get(chosen as usize));
-            next.fitted_under = if only_splices { plan.fitted_under } else { material.fitted_under() };
-            (all, chosen, next)
-        })
-        .await?;
+        let next = app
+            .compute(move || {
+                let played = fittings.get(chosen as usize).cloned();
+                let (all, chosen) = if only_splices {
+                    let all: Vec<Fitting> = fittings.iter().map(|f| material.retouched(f)).collect();
+                    (all, chosen)
+                } else {
+                    let all = material.fittings();
+                    let chosen = played.filter(|_| chosen != 0).map_or(0, |played| closest(&all, &played));
+                    (all, chosen)
+                };
+                let mut next = material.propose(all.get(chosen as usize));
+                next.fitted_under = if only_splices { plan.fitted_under } else { material.fitted_under() };
+                (all, chosen, next)
+            })
+            .await?;
         let (fittings, chosen, plan) = next;
         cuts::append(&app.pool, cut, &Next { what, plan: &plan, fittings: &fittings, chosen }, edit).await.map(|_| ())
     })

@@ -167,11 +167,12 @@ pub async fn shaped(app: web::Data<App>, path: web::Path<(Uuid, u32)>) -> Result
     let (id, revision) = path.into_inner();
     let (_, ready) = Ready::of(&app, id, revision).await?;
     let span_samples = samples_from_seconds(0.01);
-    let peaks = app.compute(move || {
-        let peaks = outline(&ready.plan, &|name| ready.files.get(name).map(|f| f as &dyn Source), span_samples).map_err(Problem::internal)?;
-        Ok::<_, Problem>(peaks.into_iter().map(|peak| (peak.min(1.0) * 65_535.0).round() as u16).collect())
-    })
-    .await??;
+    let peaks = app
+        .compute(move || {
+            let peaks = outline(&ready.plan, &|name| ready.files.get(name).map(|f| f as &dyn Source), span_samples).map_err(Problem::internal)?;
+            Ok::<_, Problem>(peaks.into_iter().map(|peak| (peak.min(1.0) * 65_535.0).round() as u16).collect())
+        })
+        .await??;
     let view = WaveformView { step_s: seconds_from_samples(span_samples), peaks };
     let caching = ("cache-control", "private, max-age=86400, immutable");
     Ok(HttpResponse::Ok().insert_header(ContentEncoding::Identity).insert_header(caching).json(view))

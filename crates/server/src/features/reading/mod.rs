@@ -235,18 +235,19 @@ pub async fn bed_sound(app: web::Data<App>, id: web::Path<Uuid>, range: web::Que
     let file = app.working_file(&bed.hash).await?;
     let reading: Option<Reading> = if range.count { sounds::bed_document(&app.pool, &bed.hash, &bed.corrections).await? } else { None };
     let (from, length) = (range.from_samples, range.length_samples as usize);
-    let bytes = app.compute(move || {
-        let mut planes = vec![vec![0.0; length]; file.channel_count()];
-        for (channel, plane) in planes.iter_mut().enumerate() {
-            file.read(channel, from as i64, plane);
-        }
-        let mut sound = Sound::new(planes);
-        if let Some(reading) = reading {
-            count_along(&mut sound, from, &reading, TICK);
-        }
-        wav_bytes(&sound).map_err(Problem::from)
-    })
-    .await??;
+    let bytes = app
+        .compute(move || {
+            let mut planes = vec![vec![0.0; length]; file.channel_count()];
+            for (channel, plane) in planes.iter_mut().enumerate() {
+                file.read(channel, from as i64, plane);
+            }
+            let mut sound = Sound::new(planes);
+            if let Some(reading) = reading {
+                count_along(&mut sound, from, &reading, TICK);
+            }
+            wav_bytes(&sound).map_err(Problem::from)
+        })
+        .await??;
     Ok(wav_answer(bytes, "no-store"))
 }
 
@@ -309,17 +310,18 @@ pub async fn grid_out(app: web::Data<App>, id: web::Path<Uuid>, out: web::Query<
         _ => None,
     };
     let (title_in, format) = (title.clone(), out.format);
-    let file = app.compute(move || -> Result<std::fs::File, Problem> {
-        let mut file = tempfile::tempfile()?;
-        match (format, sound) {
-            (GridFormat::Wav, Some(sound)) => write_with_cues(&mut file, &sound, &grid)?,
-            (GridFormat::Jams, _) => file.write_all(grid::jams::write(&grid, &title_in, length_s).as_bytes())?,
-            _ => file.write_all(&grid::midi::write(&grid))?,
-        }
-        file.seek(SeekFrom::Start(0))?;
-        Ok(file)
-    })
-    .await??;
+    let file = app
+        .compute(move || -> Result<std::fs::File, Problem> {
+            let mut file = tempfile::tempfile()?;
+            match (format, sound) {
+                (GridFormat::Wav, Some(sound)) => write_with_cues(&mut file, &sound, &grid)?,
+                (GridFormat::Jams, _) => file.write_all(grid::jams::write(&grid, &title_in, length_s).as_bytes())?,
+                _ => file.write_all(&grid::midi::write(&grid))?,
+            }
+            file.seek(SeekFrom::Start(0))?;
+            Ok(file)
+        })
+        .await??;
     let ending = match out.format {
         GridFormat::Midi => "mid",
         GridFormat::Jams => "jams",

@@ -55,14 +55,8 @@ pub async fn upload_ambience(app: web::Data<App>, id: web::Path<Uuid>, mut form:
     const UNDER_SPEECH_DB: f64 = 14.0;
     cuts::known(&app.pool, *id).await?;
     let UsedSound { hash, name } = app.take_in(&mut form).await?;
-    let wish = AmbienceWish {
-        hash: hash.clone(),
-        name: name.clone(),
-        under_speech_db: UNDER_SPEECH_DB,
-        rule: SpeechRule::Low,
-        start_samples: 0,
-        end_samples: None,
-    };
+    let wish =
+        AmbienceWish { hash: hash.clone(), name: name.clone(), under_speech_db: UNDER_SPEECH_DB, rule: SpeechRule::Low, start_samples: 0, end_samples: None };
     let read = Task::Read { sound: hash, role: Role::Ambience, what: format!("hear \"{name}\"") };
     cuts::note(&app.pool, *id, None, &format!("bring in \"{name}\""), Some(&read), |setup| {
         setup.ambiences.retain(|a| a.hash != wish.hash);

@@ -101,10 +101,12 @@ pub async fn size_bytes(pool: &MySqlPool) -> Result<u64, Problem> {
 /// # Errors
 /// What the database says.
 pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Problem> {
-    Ok(sqlx::query_as("SELECT hash, name, extension, size_bytes, rate_hz, channel_count, length_samples, damaged, kind, kind_confidence FROM sounds WHERE hash = ?")
-        .bind(hash)
-        .fetch_optional(pool)
-        .await?)
+    Ok(sqlx::query_as(
+        "SELECT hash, name, extension, size_bytes, rate_hz, channel_count, length_samples, damaged, kind, kind_confidence FROM sounds WHERE hash = ?",
+    )
+    .bind(hash)
+    .fetch_optional(pool)
+    .await?)
 }
 
 /// The sounds that have been read as beds, newest first.

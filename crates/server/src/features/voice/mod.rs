@@ -201,16 +201,17 @@ pub async fn speak_lines(app: web::Data<App>, id: web::Path<Uuid>) -> Result<web
 #[get("/api/stand-in-microphone.wav")]
 pub async fn stand_in_microphone(app: web::Data<App>) -> Result<HttpResponse, Problem> {
     static SPOKEN: OnceLock<Vec<u8>> = OnceLock::new();
-    let bytes = app.compute(|| -> Result<Vec<u8>, Problem> {
-        if let Some(spoken) = SPOKEN.get() {
-            return Ok(spoken.clone());
-        }
-        // The first line comes after a second: nobody likes to wait for a stand-in.
-        let early = |l: &Line| Line { start_s: l.start_s - LINES[0].start_s + 1.0, ..*l };
-        let lines: Vec<Line> = LINES[..4].iter().map(early).collect();
-        let voice = narration(&lines, 26.0).map_err(Problem::bad_value)?;
-        Ok(SPOKEN.get_or_init(|| wav_bytes(&voice).unwrap_or_default()).clone())
-    })
-    .await??;
+    let bytes = app
+        .compute(|| -> Result<Vec<u8>, Problem> {
+            if let Some(spoken) = SPOKEN.get() {
+                return Ok(spoken.clone());
+            }
+            // The first line comes after a second: nobody likes to wait for a stand-in.
+            let early = |l: &Line| Line { start_s: l.start_s - LINES[0].start_s + 1.0, ..*l };
+            let lines: Vec<Line> = LINES[..4].iter().map(early).collect();
+            let voice = narration(&lines, 26.0).map_err(Problem::bad_value)?;
+            Ok(SPOKEN.get_or_init(|| wav_bytes(&voice).unwrap_or_default()).clone())
+        })
+        .await??;
     Ok(wav_answer(bytes, "no-store"))
 }

@@ -1,0 +1,51 @@
+//! What the tests stand on.
+
+use jaunty_core::picture::Picture;
+use jaunty_core::units::{CutLength, FrameRate};
+use jaunty_e2e::Database;
+use jaunty_server::features::cuts::setup::Setup;
+use jaunty_server::features::cuts::store as cuts;
+use jaunty_server::{App, Settings, serve};
+use std::net::TcpListener;
+use std::path::Path;
+use tempfile::TempDir;
+use uuid::Uuid;
+
+/// The server's parts with a database and a folder of their own.
+pub struct House {
+    pub app: App,
+    pub settings: Settings,
+    pub folder: TempDir,
+    _database: Database,
+}
+
+impl House {
+    pub async fn new() -> Self {
+        Self::with(|_| {}).await
+    }
+
+    pub async fn with(set: impl FnOnce(&mut Settings)) -> Self {
+        let database = Database::fresh().await.expect("MariaDB is installed by ./test");
+        let folder = TempDir::new().expect("a folder");
+        let mut settings = Settings::new(&database.url(), folder.path(), Path::new(env!("CARGO_BIN_EXE_jaunty")));
+        set(&mut settings);
+        let app = App::open(&settings).await.expect("it opens");
+        Self { app, settings, folder, _database: database }
+    }
+
+    /// A cut of 40 s without anything.
+    pub async fn cut(&self, title: &str) -> Uuid {
+        let rate = FrameRate::new(25, 1, false).expect("a rate");
+        let setup = Setup::new(title, Picture::new(CutLength::new(rate, 1000).expect("a length")));
+        cuts::insert(&self.app.pool, &setup).await.expect("it is made")
+    }
+
+    /// Serves on a free port until the test is over; its address.
+    pub fn serve(&self) -> String {
+        let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
+        let address = format!("http://{}", listener.local_addr().expect("an address"));
+        let (app, settings) = (self.app.clone(), self.settings.clone());
+        actix_web::rt::spawn(async move { serve(app, listener, &settings).await });
+        address
+    }
+}
