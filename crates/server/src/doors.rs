@@ -121,11 +121,13 @@ pub async fn guard(doors: web::Data<Doors>, request: ServiceRequest, next: Next<
 
 /// What is answered at an address of the interface that nothing answers to: that there is none, or that
 /// it takes other methods.
-pub fn nothing_there(path: &str) -> HttpResponse {
+pub fn nothing_there(path: &str, method: &Method) -> HttpResponse {
     static ADDRESSES: OnceLock<Vec<(ResourceDef, Vec<Method>)>> = OnceLock::new();
-    let methods = ADDRESSES.get_or_init(openapi::addresses).iter().filter(|(address, _)| address.is_match(path)).flat_map(|(_, methods)| methods);
-    let allowed: Vec<&str> = methods.map(Method::as_str).collect();
-    if allowed.is_empty() {
+    let all = ADDRESSES.get_or_init(openapi::addresses).iter().filter(|(address, _)| address.is_match(path));
+    // Of two that match, the one with fewer places for names is meant.
+    let places = |address: &ResourceDef| address.pattern().map_or(0, |p| p.matches('{').count());
+    let allowed: Vec<&str> = all.min_by_key(|(address, _)| places(address)).map_or(Vec::new(), |(_, methods)| methods.iter().map(Method::as_str).collect());
+    if allowed.is_empty() || allowed.contains(&method.as_str()) {
         return Problem::not_found("address").error_response();
     }
     let mut answer = Problem::new(Code::WrongMethod, format!("This address takes {}.", allowed.join(", "))).error_response();

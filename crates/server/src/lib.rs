@@ -23,7 +23,7 @@ pub use demo::load as load_demo;
 pub use openapi::document as openapi_document;
 pub use sweep::{Swept, sweep};
 
-use actix_web::error::JsonPayloadError;
+use actix_web::error::{InternalError, JsonPayloadError};
 use actix_web::{App as ActixApp, HttpServer, web};
 use doors::Doors;
 use features::picture::Stills;
@@ -204,7 +204,9 @@ pub(crate) fn json(most_bytes: usize) -> web::JsonConfig {
 
 /// Mounts everything: the features, the page, and problems for whatever else is asked.
 pub fn configure(config: &mut web::ServiceConfig) {
-    let path = web::PathConfig::default().error_handler(|_, _| Problem::not_found("thing").into());
+    // A name that is none.
+    let path = web::PathConfig::default()
+        .error_handler(|cause, request| InternalError::from_response(cause, doors::nothing_there(request.path(), request.method())).into());
     let query = web::QueryConfig::default()
         .error_handler(|_, _| Problem::new(Code::BadRequest, "The address is not complete, or a value in it is not allowed.").into());
     config

@@ -172,7 +172,7 @@ enum Command {
 }
 
 fn main() -> ExitCode {
-    let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn,tracing_actix_web=error".into());
+    let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn,tracing_actix_web=error,symphonia_core=off".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let printed = match Arguments::parse().command {
         Command::Serve { place, listen, demo } => return ended(run_server(place.settings(), listen, demo)),

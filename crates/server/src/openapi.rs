@@ -1,11 +1,13 @@
 //! The OpenAPI document, from which the page's types are generated.
 
 use crate::features::{beds, cuts, fit, health, listening, picture, plans, reading, shape, shelf, sounds, voice};
-use crate::problem::ProblemBody;
+use crate::problem::{Code, ProblemBody};
 use actix_web::dev::ResourceDef;
 use actix_web::http::Method;
 use actix_web::{HttpResponse, get, web};
 use utoipa::OpenApi;
+use utoipa::openapi::path::{Operation, ParameterIn};
+use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
 
 #[derive(OpenApi)]
 #[openapi(
@@ -17,6 +19,7 @@ use utoipa::OpenApi;
         cuts::one_cut,
         cuts::change_cut,
         cuts::cancel_job,
+        cuts::try_job_again,
         cuts::events,
         picture::take_list,
         picture::cut_from_list,
@@ -90,7 +93,43 @@ struct Document;
 
 /// The document as JSON.
 pub fn document() -> String {
-    Document::openapi().to_pretty_json().unwrap_or_default()
+    let mut document = Document::openapi();
+    for item in document.paths.paths.values_mut() {
+        for (method, operation) in [
+            (Method::GET, &mut item.get),
+            (Method::POST, &mut item.post),
+            (Method::PUT, &mut item.put),
+            (Method::PATCH, &mut item.patch),
+            (Method::DELETE, &mut item.delete),
+        ] {
+            if let Some(operation) = operation {
+                add_problems(&method, operation);
+            }
+        }
+    }
+    document.to_pretty_json().unwrap_or_default()
+}
+
+/// Lists the problems that an operation may answer with.
+fn add_problems(method: &Method, operation: &mut Operation) {
+    let parameters = operation.parameters.as_deref().unwrap_or_default();
+    let has = |place: &ParameterIn| parameters.iter().any(|p| matches!(p, RefOr::T(p) if p.parameter_in == *place));
+    let mut codes = vec![Code::BadRequest, Code::Foreign, Code::TooMany, Code::Internal, Code::Unavailable];
+    if has(&ParameterIn::Path) {
+        codes.push(Code::NotFound);
+    }
+    if has(&ParameterIn::Path) || has(&ParameterIn::Query) || operation.request_body.is_some() {
+        codes.push(Code::BadValue);
+    }
+    if *method != Method::GET {
+        codes.extend([Code::Stale, Code::TooLarge, Code::NoRoom]);
+    }
+    for code in codes {
+        let (_, title, _) = code.texts();
+        let content = Content::new(Some(Ref::from_schema_name("ProblemBody")));
+        let response = ResponseBuilder::new().description(title).content("application/problem+json", content).build();
+        operation.responses.responses.insert(code.status().as_str().to_owned(), response.into());
+    }
 }
 
 /// The addresses of the interface with the methods that each takes.

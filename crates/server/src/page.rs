@@ -21,7 +21,7 @@ const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-
 
 async fn page(request: HttpRequest) -> Result<HttpResponse, Problem> {
     if request.path().starts_with("/api") {
-        return Ok(nothing_there(request.path()));
+        return Ok(nothing_there(request.path(), request.method()));
     }
     if !matches!(*request.method(), Method::GET | Method::HEAD) {
         return Err(Problem::new(Code::WrongMethod, "The page takes GET."));

@@ -62,7 +62,8 @@ impl Code {
         Self::Internal,
     ];
 
-    fn status(self) -> StatusCode {
+    /// The HTTP status that tells it.
+    pub fn status(self) -> StatusCode {
         match self {
             Self::BadRequest | Self::UploadBroken => StatusCode::BAD_REQUEST,
             Self::BadValue => StatusCode::UNPROCESSABLE_ENTITY,
@@ -137,7 +138,7 @@ impl Problem {
 
     /// A value that is refused, with the rule that refuses it.
     pub fn bad_value(cause: impl std::fmt::Display) -> Self {
-        Self::new(Code::BadValue, cause.to_string())
+        Self::new(Code::BadValue, sentence(&cause.to_string()))
     }
 
     /// A failure of ours: `cause` goes to the log, not to the client.
@@ -150,6 +151,14 @@ impl Problem {
     pub fn code(&self) -> Code {
         self.code
     }
+}
+
+/// What an error says, as a sentence.
+fn sentence(text: &str) -> String {
+    let mut letters = text.chars();
+    let first = letters.next().map(|c| c.to_uppercase().to_string()).unwrap_or_default();
+    let end = if text.ends_with(['.', '!', '?']) { "" } else { "." };
+    format!("{first}{}{end}", letters.as_str())
 }
 
 impl From<sqlx::Error> for Problem {

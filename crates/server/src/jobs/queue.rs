@@ -259,6 +259,22 @@ pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<Option<Tas
     Ok(Some(task.0))
 }
 
+/// Asks for a job of `cut` again that failed; whether there was one.
+///
+/// # Errors
+/// What the database says.
+pub async fn again(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<bool, sqlx::Error> {
+    let done = sqlx::query(
+        "UPDATE jobs SET state = 'queued', attempt = 0, progress = 0, doing = 'waiting', problem = NULL, ended_at = NULL, worker = NULL, lease_until = NULL,
+             created_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND cut_id = ? AND state = 'failed'",
+    )
+    .bind(job)
+    .bind(cut)
+    .execute(pool)
+    .await?;
+    Ok(done.rows_affected() == 1)
+}
+
 /// The jobs of a cut that are under way, and the last one if it failed.
 ///
 /// # Errors

@@ -165,7 +165,11 @@ useEventListener(document, 'keydown', (event) => {
         banner
         data-test="failed-job"
         :message="`That did not work: ${job.problem}`"
-      />
+      >
+        <template #action>
+          <button class="plain" data-test="try-again" @click="actions.tryAgain(job.id)">try again</button>
+        </template>
+      </a-alert>
       <a-alert
         v-if="away"
         type="warning"

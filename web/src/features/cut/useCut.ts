@@ -348,6 +348,11 @@ export function useCut(id: Ref<string>) {
     /** Sends a file with progress, to one of the cut's own addresses. */
     send: (place: string, file: File, progress: (share: number) => void) =>
       change(() => sendFile(`/api/cuts/${id.value}/${place}`, file, progress)),
+    tryAgain: async (job: string) => {
+      await answer(server.POST('/api/cuts/{id}/jobs/{job}/again', { params: { path: { id: id.value, job } } })).catch(
+        (cause: Error) => message.error(cause.message),
+      )
+    },
     cancel: async (job: string) => {
       await answer(server.DELETE('/api/cuts/{id}/jobs/{job}', { params: { path: { id: id.value, job } } })).catch(
         (cause: Error) => message.error(cause.message),

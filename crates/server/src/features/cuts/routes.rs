@@ -18,7 +18,7 @@ use uuid::Uuid;
 
 /// Mounts the feature.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(all_cuts).service(make_cut).service(one_cut).service(change_cut).service(cancel_job).service(events);
+    config.service(all_cuts).service(make_cut).service(one_cut).service(change_cut).service(cancel_job).service(try_job_again).service(events);
 }
 
 /// A frame rate as the client asks for it.
@@ -177,6 +177,14 @@ pub async fn cancel_job(app: web::Data<App>, path: web::Path<(Uuid, Uuid)>) -> R
         tasks::forget(&app, id, &sound).await?;
     }
     Ok(HttpResponse::NoContent().finish())
+}
+
+/// Has a job that failed tried again, as when there is room on the disk by now.
+#[utoipa::path(params(("id" = Uuid, Path), ("job" = Uuid, Path)), responses((status = 204)))]
+#[post("/api/cuts/{id}/jobs/{job}/again")]
+pub async fn try_job_again(app: web::Data<App>, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {
+    let (id, job) = path.into_inner();
+    if queue::again(&app.pool, id, job).await? { Ok(HttpResponse::NoContent().finish()) } else { Err(Problem::not_found("job that failed")) }
 }
 
 /// How often the events look for something new.
