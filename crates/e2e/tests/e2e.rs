@@ -8,6 +8,7 @@ mod parts {
     pub mod fit;
     pub mod history;
     pub mod hostile;
+    pub mod listeners;
     pub mod main_job;
     pub mod pace;
     pub mod picture;

@@ -252,6 +252,8 @@ pub async fn serve(app: App, listener: TcpListener, settings: &Settings) -> std:
             .configure(configure)
     })
     .workers(2)
+    // Longer than from one chunk of sound to the next.
+    .keep_alive(Duration::from_secs(75))
     .shutdown_timeout(1)
     .listen(listener)?
     .run()

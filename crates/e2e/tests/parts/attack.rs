@@ -183,7 +183,7 @@ async fn kill_rounds(rounds: usize) {
                     }
                     During::Export => {
                         let Ok(answer) = client.get(format!("{path}/revisions/{}/mix.wav", revision.as_u64().unwrap_or(0))).send().await else { return false };
-                        answer.bytes().await.is_ok_and(|bytes| bytes.len() == 44 + 60 * 48_000 * 6)
+                        answer.bytes().await.is_ok_and(|bytes| bytes.len() == 68 + 60 * 48_000 * 6)
                     }
                 }
             })

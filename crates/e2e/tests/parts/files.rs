@@ -56,6 +56,14 @@ enum Turn {
 
 static TURNS: RwLock<()> = RwLock::const_new(());
 
+impl Drop for Stand {
+    fn drop(&mut self) {
+        if std::thread::panicking() {
+            eprintln!("the server said: {}", std::fs::read_to_string(self.data.path().join("log")).unwrap_or_default());
+        }
+    }
+}
+
 impl Stand {
     pub async fn new(more: &[&str]) -> Self {
         let turn = Turn::Shared(TURNS.read().await);

@@ -13,9 +13,12 @@ export interface PlayerWorld {
 }
 
 export const RATE_HZ = 48_000
-/** The first chunk is short, so that sound starts soon after the key; the others are long. */
+/**
+ * The first chunk is short, so that sound starts soon after the key, and each further one at most
+ * twice as long: where many begin at once, nobody's short chunk waits behind others' long ones.
+ */
 const FIRST_CHUNK = RATE_HZ / 2
-const CHUNK = 6 * RATE_HZ
+const LONGEST_CHUNK = 6 * RATE_HZ
 /** Chunks are fetched while less than this is scheduled, in seconds. */
 const AHEAD_S = 8
 /** From asking for something else to hearing it, in seconds: a first chunk that needs longer joins in late. */
@@ -23,14 +26,16 @@ const SWITCH_S = 0.1
 /** The one fades into the other over this long, in seconds. */
 const SWITCH_FADE_S = 0.02
 
-/** The chunks from `from` to `to`: a short one first. */
+/** The chunks from `from` to `to`: short ones first. */
 export function chunks(from: number, to: number): { from: number; length: number }[] {
   const all = []
   let at = from
+  let longest = FIRST_CHUNK
   while (at < to) {
-    const length = Math.min(at === from ? FIRST_CHUNK : CHUNK, to - at)
+    const length = Math.min(longest, to - at)
     all.push({ from: at, length })
     at += length
+    longest = Math.min(2 * longest, LONGEST_CHUNK)
   }
   return all
 }
