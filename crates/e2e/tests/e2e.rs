@@ -16,5 +16,6 @@ mod parts {
     pub mod resume;
     pub mod scenes;
     pub mod shape;
+    pub mod trouble;
     pub mod voice;
 }

@@ -454,3 +454,18 @@ fn a_playlist_that_says_it_is_a_film_opens_no_other_file() {
         }
     }
 }
+
+/// What fuzzing found (`tools/fuzz.sh`), each named by what it did.
+#[test]
+fn what_once_broke_a_decoder_is_refused_or_decoded() {
+    let folder = TempDir::new().unwrap();
+    let cases = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/cases");
+    for case in std::fs::read_dir(cases).unwrap() {
+        let path = case.unwrap().path();
+        let ending = path.extension().and_then(|e| e.to_str());
+        match decode_file(&path, ending, &folder.path().join("x.pcm"), &mut |_| true) {
+            Ok(info) => assert!(info.length_samples > 0),
+            Err(cause) => assert!(cause.blames_file(), "{path:?}: {cause:?}"),
+        }
+    }
+}

@@ -129,25 +129,35 @@ pub fn copy_range(samples: &[f32], start: i64, out: &mut [f32]) {
 
 /// The mean of all channels at half the sample rate (24 kHz), which holds all that reading needs.
 pub fn mono_24k(source: &dyn Source) -> Vec<f32> {
-    halve_in_blocks(source.len_samples() as usize, |start, block| source.read_mono(start, block))
+    let mut out = Vec::with_capacity(source.len_samples() as usize / 2 + 1);
+    mono_24k_in_blocks(source, |block| out.extend_from_slice(block));
+    out
+}
+
+/// [`mono_24k`] block by block, for what needs no more of it at once: 12 hours in the memory of one second.
+pub fn mono_24k_in_blocks(source: &dyn Source, take: impl FnMut(&[f32])) {
+    halve_in_blocks(source.len_samples() as usize, |start, block| source.read_mono(start, block), take);
 }
 
 /// Samples at half their rate.
 pub(crate) fn halved(samples: &[f32]) -> Vec<f32> {
-    halve_in_blocks(samples.len(), |start, block| copy_range(samples, start, block))
+    let mut out = Vec::with_capacity(samples.len() / 2 + 1);
+    halve_in_blocks(samples.len(), |start, block| copy_range(samples, start, block), |block| out.extend_from_slice(block));
+    out
 }
 
-/// Halves what `read` gives, a block at a time: an hour is never held twice.
-fn halve_in_blocks(len: usize, read: impl Fn(i64, &mut [f32])) -> Vec<f32> {
+/// Halves what `read` gives, a block at a time.
+fn halve_in_blocks(len: usize, read: impl Fn(i64, &mut [f32]), mut take: impl FnMut(&[f32])) {
     const BLOCK: usize = 1 << 16;
     let halver = Halver::new();
-    let mut out = Vec::with_capacity(len / 2 + 1);
     let mut block = vec![0.0f32; BLOCK + 2 * HALVER_REACH];
+    let mut out = Vec::new();
     for start in (0..len).step_by(BLOCK) {
         read(start as i64 - HALVER_REACH as i64, &mut block);
+        out.clear();
         halver.halve(&block, BLOCK.min(len - start).div_ceil(2), &mut out);
+        take(&out);
     }
-    out
 }
 
 /// Samples on either side that one halved sample depends on.

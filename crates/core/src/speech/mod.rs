@@ -10,11 +10,11 @@ mod clean;
 mod correct;
 
 pub use align::attach_words;
-pub use clean::without_noise;
+pub use clean::{take_noise_out, without_noise};
 pub use correct::{PhraseEdit, corrected};
 
 use crate::reading::{Cancelled, Progress};
-use crate::sound::{Source, loudness, mono_24k};
+use crate::sound::{Source, loudness, mono_24k_in_blocks};
 use serde::{Deserialize, Serialize};
 
 /// One stretch of speech. Positions are samples from the start of the narration.
@@ -64,7 +64,7 @@ pub fn read_speech(source: &dyn Source, progress: &mut Progress<'_>) -> Result<S
     step("measuring loudness", 0.0)?;
     let loudness = loudness::measure(source);
     step("finding phrases", 0.5)?;
-    let levels = Levels::of(&mono_24k(source));
+    let levels = Levels::of(source);
     let phrases = levels
         .phrases()
         .into_iter()
@@ -92,9 +92,23 @@ struct Levels {
 }
 
 impl Levels {
-    fn of(mono: &[f32]) -> Self {
-        let voiced = high_pass(mono);
-        let raw: Vec<f32> = voiced.chunks(FRAME_24K).map(|c| 10.0 * (c.iter().map(|x| x * x).sum::<f32>() / c.len() as f32 + 1e-10).log10()).collect();
+    fn of(source: &dyn Source) -> Self {
+        let mut pass = HighPass::new();
+        let (mut raw, mut energy, mut count) = (Vec::new(), 0.0f32, 0);
+        let level = |energy: f32, count: usize| 10.0 * (energy / count as f32 + 1e-10).log10();
+        mono_24k_in_blocks(source, |block| {
+            for sample in block {
+                energy += pass.next(*sample).powi(2);
+                count += 1;
+                if count == FRAME_24K {
+                    raw.push(level(energy, count));
+                    (energy, count) = (0.0, 0);
+                }
+            }
+        });
+        if count > 0 {
+            raw.push(level(energy, count));
+        }
         // A frame counts as loud as the quieter of its neighbours' maxima: clicks of one frame vanish.
         let frames_db: Vec<f32> = (0..raw.len())
             .map(|k| {
@@ -186,19 +200,26 @@ fn runs(levels: &[f32], over: f32) -> Vec<(usize, usize)> {
     all
 }
 
-/// Takes rumble and hum out: two first-order high-passes at 120 Hz.
-fn high_pass(mono: &[f32]) -> Vec<f32> {
-    let r = (-std::f32::consts::TAU * 120.0 / 24_000.0).exp();
-    let mut out = mono.to_vec();
-    for _ in 0..2 {
-        let (mut x1, mut y1) = (0.0, 0.0);
-        for sample in &mut out {
-            let y = *sample - x1 + r * y1;
-            (x1, y1) = (*sample, y);
-            *sample = y;
-        }
+/// Takes rumble and hum out: two first-order high-passes at 120 Hz, at 24 kHz.
+struct HighPass {
+    r: f32,
+    /// Last input and output of each.
+    states: [(f32, f32); 2],
+}
+
+impl HighPass {
+    fn new() -> Self {
+        Self { r: (-std::f32::consts::TAU * 120.0 / 24_000.0).exp(), states: [(0.0, 0.0); 2] }
     }
-    out
+
+    fn next(&mut self, sample: f32) -> f32 {
+        let r = self.r;
+        self.states.iter_mut().fold(sample, |x, (x1, y1)| {
+            let y = x - *x1 + r * *y1;
+            (*x1, *y1) = (x, y);
+            y
+        })
+    }
 }
 
 /// A stretch of the cut without speech.

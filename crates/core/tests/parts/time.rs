@@ -63,3 +63,28 @@ proptest! {
         prop_assert_eq!(rate.frame_at_sample(rate.samples_from_frames(frame)), frame);
     }
 }
+
+#[test]
+fn a_cut_lasts_from_one_frame_to_twelve_hours_at_every_rate() {
+    for (num, den) in FrameRate::KNOWN {
+        let rate = rate(num, den, false);
+        // 12 h are 43 200 s; whole frames of them.
+        let most = 43_200 * u64::from(num) / u64::from(den);
+        for (frames, fine) in [(0, false), (1, true), (most, true), (most + 1, false), (120 * 3600 * 60, false), (u64::MAX, false)] {
+            assert_eq!(CutLength::new(rate, frames).is_ok(), fine, "{num}/{den}: {frames}");
+        }
+        assert!(rate.samples_from_frames(most) <= CutLength::MOST_SAMPLES);
+        for text in ["12:00:00:00", "11:59:59:00"] {
+            let parsed = CutLength::parse(rate, text);
+            // At 29.97 the label comes 43 s after 12 h are over (SMPTE ST 12-1: it counts 30 a second).
+            assert_eq!(parsed.is_ok(), den == 1, "{num}/{den}: {text}");
+        }
+        for text in ["43201", "120:00:00:00", "721:00", "1e300", "-1e300"] {
+            assert!(CutLength::parse(rate, text).is_err(), "{text}");
+        }
+    }
+    assert_eq!(CutLength::samples_from_seconds(43_200.0), Ok(CutLength::MOST_SAMPLES));
+    for wrong in [0.0, 0.01, -1.0, 43_200.1, 1e300, f64::NAN, f64::INFINITY] {
+        assert!(CutLength::samples_from_seconds(wrong).is_err(), "{wrong}");
+    }
+}

@@ -213,7 +213,9 @@ async fn kill_rounds(rounds: usize) {
         let answered = work.await.unwrap();
         let health = stand.server.url("/api/health");
         eventually(Duration::from_secs(20), async || reqwest::get(&health).await.ok().filter(|r| r.status() == 204)).await.expect("it is back");
-        let over = eventually(Duration::from_secs(120), async || Some(stand.send("GET", &path, None).await.1).filter(|v| v["id"].is_string() && nothing_runs(v))).await;
+        let over =
+            eventually(Duration::from_secs(120), async || Some(stand.send("GET", &path, None).await.1).filter(|v| v["id"].is_string() && nothing_runs(v)))
+                .await;
         let view = over.unwrap_or_else(|| panic!("round {round}: something is stuck"));
         let named = view["candidates"].as_array().unwrap().iter().filter(|c| c["name"] == format!("{wanted}.wav")).count();
         let (is_saved, is_there) = (view["title"] == wanted, named == 1);

@@ -21,10 +21,10 @@ use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, 
 use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
 use jaunty_core::shape::{LevelObject, ShapeWishes};
 use jaunty_core::sound::{Sound, Source};
-use jaunty_core::speech::{SpeechReading, corrected, read_speech, without_noise};
+use jaunty_core::speech::{SpeechReading, corrected, read_speech, take_noise_out};
 use jaunty_core::units::seconds_from_samples;
 use jaunty_core::voice::{Piece, lay};
-use jaunty_media::{PcmFile, WavStream, film, speak, write_wav};
+use jaunty_media::{PcmFile, WavStream, film, speak};
 use sha2::{Digest, Sha256};
 use std::collections::HashMap;
 use std::fs::File;
@@ -168,6 +168,9 @@ pub async fn forget(app: &App, id: Uuid, sound: &str) -> Result<(), Problem> {
     Ok(())
 }
 
+/// The longest bed that is read: what is heard of it is held at once, and an hour takes 650 MB.
+const MOST_BED_SAMPLES: u64 = 90 * 60 * jaunty_core::SAMPLE_RATE_HZ as u64;
+
 /// Decodes, recognises and reads a sound, as far as that has not been done.
 async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), TaskError> {
     let Some(sound) = sounds::sound(&app.pool, hash).await? else { return Ok(()) };
@@ -189,6 +192,12 @@ async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), T
     }
     let file = app.sounds.working_file(hash, &sound.extension).await?;
     match role {
+        Role::Bed if file.len_samples() > MOST_BED_SAMPLES => {
+            return Err(SoundError::Refused(
+                "This is longer than an hour and a half, and beds are read up to that. Bring in the part that you want to use.".into(),
+            )
+            .into());
+        }
         Role::Bed => {
             let bed = blocking(move || read_bed(&file, &mut progress)).await??;
             sounds::set_bed_reading(&app.pool, hash, &[], &bed).await?;
@@ -230,14 +239,6 @@ async fn lay_new_take(app: &App, id: Uuid, hash: &str, what: &str) -> Result<(),
     Ok(())
 }
 
-/// Stores a sound that was made here.
-async fn store_made(app: &App, sound: Sound, name: &str) -> Result<String, TaskError> {
-    let file = app.sounds.unfinished().map_err(Problem::from)?;
-    let path = file.path().to_owned();
-    blocking(move || write_wav(&path, &sound)).await?.map_err(Problem::from)?;
-    Ok(app.take_in_file(file.path(), name, "wav").await?)
-}
-
 /// Takes the own sound out of a film and adds it to the cut.
 async fn film_sound(app: &App, id: Uuid, hash: &str, report: Report) -> Result<(), TaskError> {
     let Some(cut) = cuts::cut(&app.pool, id).await? else { return Ok(()) };
@@ -265,8 +266,23 @@ async fn clean(app: &App, id: Uuid, hash: &str, report: Report) -> Result<(), Ta
     let Some(take) = cut.setup.takes.into_iter().find(|t| t.hash == hash) else { return Ok(()) };
     let file = app.working_file(hash).await?;
     let told = report.clone();
-    let sound = blocking(move || without_noise(&file, &mut |doing, share| told.say(doing, share))).await??;
-    let cleaned = store_made(app, sound, &format!("{}, without noise", take.name)).await?;
+    let made = app.sounds.unfinished().map_err(Problem::from)?;
+    let path = made.path().to_owned();
+    let work = move || -> Result<(), TaskError> {
+        let mut stream = WavStream::new(BufWriter::new(File::create(path).map_err(Problem::from)?), file.channel_count()).map_err(Problem::from)?;
+        let mut failed = None;
+        let taken = take_noise_out(&file, &mut |doing, share| told.say(doing, share), &mut |block| {
+            failed = stream.append(block).err();
+            failed.is_none()
+        });
+        if let Some(cause) = failed {
+            return Err(Problem::from(cause).into());
+        }
+        taken?;
+        Ok(stream.finish().map_err(Problem::from)?)
+    };
+    blocking(work).await??;
+    let cleaned = app.take_in_file(made.path(), &format!("{}, without noise", take.name), "wav").await?;
     read(app, &cleaned, Role::Ambience, report).await?;
     replan(app, id, None, &format!("take the steady noise out of \"{}\"", take.name), |setup| {
         for take in setup.takes.iter_mut().filter(|t| t.hash == hash) {

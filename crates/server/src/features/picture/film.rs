@@ -267,8 +267,8 @@ pub async fn film_picture(app: web::Data<App>, path: web::Path<(Uuid, SoundHash,
     }
     let picture = app.pictures.of(&hash, frame, async || {
         let file = app.sounds.original(&hash, &extension(&film.name)).await?;
-        // In the middle of the frame, where no rounding shows the one before.
-        let at_s = (frame as f64 + 0.5) / film.rate.as_f64();
+        // The first picture from half a frame before on is this one, however its time was rounded.
+        let at_s = (frame as f64 - 0.5).max(0.0) / film.rate.as_f64();
         let made = app.sounds.unfinished()?;
         web::block(move || -> Result<Vec<u8>, Problem> {
             film::still(&file, at_s, SMALL_PX, made.path())?;
