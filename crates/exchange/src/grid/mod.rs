@@ -37,10 +37,10 @@ pub struct Bed {
 #[non_exhaustive]
 pub enum GridError {
     /// It is not one of the formats.
-    #[error("this is no grid that can be read here; use a Standard MIDI File with a tempo map, JAMS, or a WAV file with cue points")]
+    #[error("This is no grid that can be read here. Use a Standard MIDI File with a tempo map, JAMS, or a WAV file with cue points.")]
     Unknown,
     /// It is damaged.
-    #[error("the {format} cannot be read: {cause}; export it again")]
+    #[error("The {format} is damaged, or counts in another way than in beats. Export it again with its tempo map.")]
     Damaged {
         /// What it looks like.
         format: &'static str,
@@ -48,7 +48,7 @@ pub enum GridError {
         cause: String,
     },
     /// It holds no beats.
-    #[error("the {0} holds fewer than two beats within the length of the bed; export it with its beats or its tempo map")]
+    #[error("The {0} holds fewer than two beats within the length of the bed. Export it with its beats or its tempo map.")]
     NoBeats(&'static str),
 }
 

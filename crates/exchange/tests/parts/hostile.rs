@@ -2,6 +2,7 @@
 
 use jaunty_core::picture::MOST_MARKS;
 use jaunty_core::units::FrameRate;
+use jaunty_exchange::grid::{self, Bed};
 use jaunty_exchange::{ExchangeError, For, read};
 use proptest::prelude::*;
 use std::fmt::Write;
@@ -86,5 +87,22 @@ proptest! {
             let covered = (0..3400u64).filter(|f| events.iter().any(|(start, length, _)| (*start..start + length).contains(f))).count() as u64;
             prop_assert_eq!(shown, covered);
         }
+    }
+}
+
+/// What fuzzing found (`tools/fuzz.sh`), each named by what it is.
+#[test]
+fn what_once_broke_a_parser_ends_in_a_message() {
+    let cases = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/cases");
+    for case in std::fs::read_dir(cases).unwrap() {
+        let path = case.unwrap().path();
+        let bytes = std::fs::read(&path).unwrap();
+        for bed in [Bed { length_s: 51.0, metre: 4 }, Bed { length_s: 0.0, metre: 0 }] {
+            if let Err(cause) = grid::read(&bytes, bed) {
+                assert!(cause.to_string().ends_with('.'), "{path:?}: {cause}");
+            }
+        }
+        // Read or refused: that it ends is what counts.
+        let _ = read(&bytes, cut());
     }
 }
