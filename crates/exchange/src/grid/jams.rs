@@ -20,7 +20,7 @@ fn observations(annotation: &Value) -> Vec<(f64, Value)> {
 /// [`GridError::Damaged`].
 pub fn read(bytes: &[u8], bed: Bed) -> Result<Grid, GridError> {
     let damaged = |cause: String| GridError::Damaged { format: "JAMS file", cause };
-    let file: Value = serde_json::from_slice(bytes).map_err(|cause| damaged(cause.to_string()))?;
+    let file: Value = serde_json::from_slice(bytes).map_err(|_| damaged("it is damaged".into()))?;
     let all = file["annotations"].as_array().ok_or_else(|| damaged("it has no annotations".into()))?;
     let named = |wanted: &str| all.iter().find(|a| a["namespace"].as_str().is_some_and(|n| n == wanted || n.starts_with(&format!("{wanted}_"))));
     let mut beats = named("beat").map(observations).unwrap_or_default();

@@ -31,7 +31,7 @@ pub fn read(bytes: &[u8], bed: Bed) -> Result<Grid, GridError> {
     if bytes.get(DIVISION_AT).is_some_and(|high| high & 0x80 != 0) {
         return Err(in_frames());
     }
-    let file = Smf::parse(bytes).map_err(damaged)?;
+    let file = Smf::parse(bytes).map_err(|_| damaged("it is damaged"))?;
     let Timing::Metrical(ticks) = file.header.timing else { return Err(in_frames()) };
     let ticks = f64::from(ticks.as_int().max(1));
     // (tick, event) of every track that may hold the map.

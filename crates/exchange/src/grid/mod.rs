@@ -40,7 +40,7 @@ pub enum GridError {
     #[error("This is no grid that can be read here. Use a Standard MIDI File with a tempo map, JAMS, or a WAV file with cue points.")]
     Unknown,
     /// It is damaged.
-    #[error("The {format} is damaged, or counts in another way than in beats. Export it again with its tempo map.")]
+    #[error("The {format} cannot be read: {cause}. Export it again.")]
     Damaged {
         /// What it looks like.
         format: &'static str,

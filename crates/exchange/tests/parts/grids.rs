@@ -105,7 +105,7 @@ fn what_is_no_grid_says_what_to_do() {
     for (bytes, told) in [(&b"MThd\0\0"[..], "MIDI"), (b"{\"a\": 1}", "annotations"), (b"RIFF\0\0\0\0WAVE", "sample rate"), (b"{\"annotations\": []}", "beats")]
     {
         let text = read(bytes, bed).unwrap_err().to_string();
-        assert!(text.contains(told) && text.contains("export it"), "{text}");
+        assert!(text.contains(told) && text.contains("Export it"), "{text}");
     }
 }
 
