@@ -204,7 +204,8 @@ fn playlist(random: &mut SmallRng) -> Vec<u8> {
 }
 
 fn bomb(random: &mut SmallRng) -> Vec<u8> {
-    match random.random_range(0..6) {
+    match random.random_range(0..7) {
+        6 => [&br#"{"OTIO_SCHEMA":"Stack.1","children":["#[..], &b"0,".repeat(4_000_000), b"0]}"].concat(),
         0 => b"[".repeat(200_000),
         1 => [br#"{"OTIO_SCHEMA":"Stack.1","children":["#.repeat(3000), b"]}".repeat(3000)].concat(),
         2 => [b"WEBVTT\n\n".to_vec(), b"00:01.000 --> 00:02.000\nx\n\n".repeat(60_000)].concat(),

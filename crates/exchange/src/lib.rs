@@ -76,7 +76,8 @@ impl Unused {
 }
 
 /// What is known of the cut that a list is for.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
 pub struct For {
     /// Its rate; lists that carry one of their own are held to it.
     pub rate: Option<FrameRate>,
@@ -92,7 +93,8 @@ impl For {
 }
 
 /// A list that was read.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
 pub struct List {
     /// What it is.
     pub format: Format,
@@ -108,8 +110,20 @@ pub struct List {
     pub marks: Marks,
     /// Its lines of narration.
     pub lines: Vec<Line>,
-    /// What was not used.
+    /// What was not used; of a long list the first of it, and how much more there is.
     pub unused: Vec<Unused>,
+}
+
+/// How many lines of a list are told as unused; a longer list is wrong as a whole.
+const MOST_TOLD: usize = 200;
+
+/// Leaves so many unused lines as somebody reads, and says how many more there are.
+pub fn tell_unused(unused: &mut Vec<Unused>) {
+    if unused.len() > MOST_TOLD {
+        let more = unused.len() - MOST_TOLD;
+        unused.truncate(MOST_TOLD);
+        unused.push(Unused { line: None, text: format!("{more} more lines"), reason: "for reasons like those above".into() });
+    }
 }
 
 /// Why nothing of a list could be used.

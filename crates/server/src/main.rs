@@ -1,7 +1,7 @@
 //! The `jaunty` binary: arguments, logging, launch.
 
 use clap::{Parser, Subcommand};
-use jaunty_server::apart::{Memory, Workers, decode_here, limit_self};
+use jaunty_server::apart::{Memory, Workers, decode_here, limit_self, parse_here};
 use jaunty_server::jobs::{self, queue::Lane};
 use jaunty_server::{App, Settings, StartError, cli, load_demo, openapi_document, serve, sweep};
 use std::net::TcpListener;
@@ -105,6 +105,9 @@ enum Command {
         #[arg(long)]
         to: PathBuf,
     },
+    /// Read one list or grid: what the server starts
+    #[command(hide = true)]
+    Parse { work: String },
     /// Say what a list of shots, moments or captions holds
     Shots {
         /// The list: OpenTimelineIO, CMX 3600, CSV, WebVTT or SubRip
@@ -179,6 +182,7 @@ fn main() -> ExitCode {
         Command::Work { place } => return ended(run_workers(place.settings())),
         Command::Sweep { place, unused_days } => return ended(run_sweep(place.settings(), unused_days)),
         Command::Worker { place, name, lane } => return ended(run_worker(place.settings(), name, lane)),
+        Command::Parse { work } => return parse_here(&work),
         Command::Decode { original, extension, to } => return decode_here(&original, &extension, &to),
         Command::Shots { file, rate, .. } => cli::shots(&file, rate.as_deref()),
         Command::Kind { file, .. } => cli::kind(&file),

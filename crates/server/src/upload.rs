@@ -1,12 +1,15 @@
 //! Files that arrive as forms.
 
 use crate::App;
+use crate::apart::{read_grid, read_list};
 use crate::features::cuts::setup::UsedSound;
 use crate::features::sounds::store as sounds;
 use crate::problem::{Code, Problem};
 use crate::storage::Received;
 use actix_multipart::{Field, Multipart};
 use futures_util::StreamExt;
+use jaunty_exchange::grid::{Bed, Grid};
+use jaunty_exchange::{For, List, MOST_BYTES};
 use std::path::Path;
 
 /// The name of a file as it is kept: without folders, not empty, at most 255 characters.
@@ -60,6 +63,26 @@ impl App {
         self.keep(self.sounds.receive_file(path).await?, name, extension).await
     }
 
+    /// Reads a list that arrives.
+    ///
+    /// # Errors
+    /// What receiving or reading it says.
+    pub async fn read_list(&self, field: Field, wanted: For) -> Result<List, Problem> {
+        let received = self.sounds.receive_at_most(field, MOST_BYTES as u64).await?;
+        read_list(self.sounds.program(), received.path(), wanted).await
+    }
+
+    /// Reads a grid that arrives.
+    ///
+    /// # Errors
+    /// What receiving or reading it says.
+    pub async fn read_grid(&self, field: Field, bed: Bed) -> Result<Grid, Problem> {
+        /// A WAV file with cue points brings its sound with it.
+        const MOST_GRID_BYTES: u64 = 256 << 20;
+        let received = self.sounds.receive_at_most(field, MOST_GRID_BYTES).await?;
+        read_grid(self.sounds.program(), received.path(), bed).await
+    }
+
     /// Noted first and stored then: a sweep that would remove the same sound waits or is waited for.
     async fn keep(&self, received: Received, name: &str, extension: &str) -> Result<String, Problem> {
         if let Some(quota_bytes) = self.quota_bytes {
@@ -74,22 +97,6 @@ impl App {
         self.sounds.keep(received)?;
         Ok(hash)
     }
-}
-
-/// All bytes of a file, at most `most`.
-///
-/// # Errors
-/// [`Code::TooLarge`] or [`Code::UploadBroken`].
-pub async fn bytes_of(mut field: Field, most: usize) -> Result<Vec<u8>, Problem> {
-    let mut all = Vec::new();
-    while let Some(chunk) = field.next().await {
-        let chunk = chunk.map_err(|_| Problem::new(Code::UploadBroken, "The file did not arrive whole."))?;
-        if all.len() + chunk.len() > most {
-            return Err(Problem::new(Code::TooLarge, format!("The list has more than {} MB; nothing of it was kept.", most >> 20)));
-        }
-        all.extend_from_slice(&chunk);
-    }
-    Ok(all)
 }
 
 /// A title from the name of a file.

@@ -10,10 +10,11 @@ pub mod cues;
 pub mod jams;
 pub mod midi;
 
+use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 /// Beats in bars, in seconds of the sound.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct Grid {
     /// Beats, rising.
     pub beats_s: Vec<f64>,
@@ -24,7 +25,7 @@ pub struct Grid {
 }
 
 /// What a grid is for.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Bed {
     /// Length of the sound in seconds: a tempo map goes on for as long.
     pub length_s: f64,

@@ -1,14 +1,17 @@
 //! Processes of our own for work on what strangers sent: whatever a file does to one of them, the
 //! server goes on.
 //!
-//! [`decoder`] decodes one sound in a process that ends with it. [`workers`] keeps the processes that
+//! [`decoder`] decodes one sound in a process that ends with it, [`parser`] reads one list or grid.
+//! [`workers`] keeps the processes that
 //! work jobs, one job at a time each, and starts another in the place of one that broke down.
 //! [`limit_self`] is what each of them does first.
 
 mod decoder;
+mod parser;
 mod workers;
 
 pub use decoder::{SoundError, decode, decode_here};
+pub use parser::{parse_here, read_grid, read_list};
 pub use workers::Workers;
 
 use nix::sys::prctl::set_pdeathsig;
@@ -23,7 +26,7 @@ pub struct Memory(u64);
 impl Memory {
     /// One that works jobs.
     pub const WORKER: Self = Self(1200 << 20);
-    /// One that decodes a sound.
+    /// One that decodes a sound or reads a list.
     pub const DECODER: Self = Self(800 << 20);
 }
 

@@ -23,6 +23,13 @@ pub struct Received {
     file: tempfile::NamedTempFile,
 }
 
+impl Received {
+    /// Where it lies until it is stored or dropped.
+    pub fn path(&self) -> &Path {
+        self.file.path()
+    }
+}
+
 /// What uploads may take.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Room {
@@ -70,6 +77,11 @@ impl Sounds {
         self.making.file()
     }
 
+    /// The binary that does what may break.
+    pub fn program(&self) -> &Path {
+        &self.program
+    }
+
     fn check_room(&self, more_bytes: u64) -> Result<(), Problem> {
         if free_bytes(&self.kept)? < self.room.leave_free_bytes.saturating_add(more_bytes) {
             return Err(Problem::new(Code::NoRoom, "There is no room on the server's disk for this file; nothing of it was kept."));
@@ -82,7 +94,19 @@ impl Sounds {
     /// # Errors
     /// [`Code::TooLarge`] beyond the limit, [`Code::NoRoom`] when the disk is full,
     /// [`Code::UploadBroken`] when the stream ends early; nothing is kept in any case.
-    pub async fn receive<B, E>(&self, mut chunks: impl Stream<Item = Result<B, E>> + Unpin) -> Result<Received, Problem>
+    pub async fn receive<B, E>(&self, chunks: impl Stream<Item = Result<B, E>> + Unpin) -> Result<Received, Problem>
+    where
+        B: AsRef<[u8]>,
+        E: std::fmt::Display,
+    {
+        self.receive_at_most(chunks, self.room.most_upload_bytes).await
+    }
+
+    /// As [`Sounds::receive`], with a limit of its own.
+    ///
+    /// # Errors
+    /// As [`Sounds::receive`].
+    pub async fn receive_at_most<B, E>(&self, mut chunks: impl Stream<Item = Result<B, E>> + Unpin, most_bytes: u64) -> Result<Received, Problem>
     where
         B: AsRef<[u8]>,
         E: std::fmt::Display,
@@ -101,8 +125,8 @@ impl Sounds {
             })?;
             let bytes = chunk.as_ref();
             size_bytes += bytes.len() as u64;
-            if size_bytes > self.room.most_upload_bytes {
-                let limit_mb = self.room.most_upload_bytes / 1_000_000;
+            if size_bytes > most_bytes {
+                let limit_mb = most_bytes / 1_000_000;
                 return Err(Problem::new(Code::TooLarge, format!("The file has more than {limit_mb} MB; nothing of it was kept.")));
             }
             if size_bytes - looked_bytes >= LOOK_BYTES {

@@ -5,6 +5,10 @@ use futures_util::stream;
 use jaunty_server::apart::SoundError;
 use jaunty_server::features::beds::attach_bed;
 use jaunty_server::features::cuts::setup::UsedSound;
+use jaunty_server::features::cuts::store as cuts;
+use jaunty_server::jobs::queue::{self, Lane};
+use jaunty_server::jobs::tasks;
+use jaunty_server::jobs::worker::Report;
 use jaunty_server::problem::{Code, Problem};
 use jaunty_server::sweep;
 use std::path::Path;
@@ -69,6 +73,36 @@ async fn only_what_nothing_names_is_swept() {
     assert_eq!(files(&house.folder.path().join("cache")), 0);
     // It can come in again.
     assert_eq!(take(&house, "unused.wav", b"another").await.unwrap(), unused);
+}
+
+#[actix_web::test]
+async fn a_disk_that_is_full_fails_the_job_and_leaves_the_candidate() {
+    // A decoder that says what it would say then.
+    let folder = tempfile::tempdir().unwrap();
+    let says = folder.path().join("says");
+    std::fs::write(&says, "#!/bin/sh\necho '\"noRoom\"'\n").unwrap();
+    std::fs::set_permissions(&says, std::os::unix::fs::PermissionsExt::from_mode(0o755)).unwrap();
+    let house = House::with(|s| s.program = says).await;
+    let cut = house.cut("Full").await;
+    let hash = take(&house, "bed.wav", b"a bed").await.unwrap();
+    attach_bed(&house.app, cut, UsedSound { hash: hash.clone(), name: "bed".into() }, None).await.unwrap();
+    let job = queue::claim(&house.app.pool, "a", Lane::Long).await.unwrap().unwrap();
+    let failed = tasks::run(&house.app, &job, Report::default()).await.unwrap_err();
+    assert!(failed.to_string().contains("no room"), "{failed}");
+    let candidates = async || cuts::known(&house.app.pool, cut).await.unwrap().setup.candidates.len();
+    assert_eq!(candidates().await, 1, "it can be tried again");
+    queue::end(&house.app.pool, "a", job.id, "failed", Some("no room")).await.unwrap();
+    assert!(queue::again(&house.app.pool, cut, job.id).await.unwrap());
+    // A file that is to blame goes.
+    std::fs::write(house.settings.program.clone(), "#!/bin/sh\necho '{\"refused\":\"No sound.\"}'\n").unwrap();
+    let job = queue::claim(&house.app.pool, "a", Lane::Long).await.unwrap().unwrap();
+    assert_eq!(tasks::run(&house.app, &job, Report::default()).await.unwrap_err().to_string(), "No sound.");
+    assert_eq!(candidates().await, 0);
+    // How long work may take follows from what it works on.
+    let small = tasks::most_time(&house.app, &job).await;
+    sqlx::query("UPDATE sounds SET size_bytes = 500000000").execute(&house.app.pool).await.unwrap();
+    let large = tasks::most_time(&house.app, &job).await;
+    assert!(small < large && large <= Duration::from_secs(3 * 3600), "{small:?} {large:?}");
 }
 
 #[actix_web::test]

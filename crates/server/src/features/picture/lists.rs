@@ -6,13 +6,13 @@ use crate::features::cuts::store as cuts;
 use crate::features::cuts::view::CutView;
 use crate::features::cuts::{AskRate, replan};
 use crate::problem::Problem;
-use crate::upload::{bytes_of, first_file, title_from};
+use crate::upload::{first_file, title_from};
 use actix_multipart::Multipart;
 use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use actix_web::{HttpResponse, get, post, web};
 use jaunty_core::picture::Picture;
 use jaunty_core::units::{CutLength, FrameRate};
-use jaunty_exchange::{For, List, MOST_BYTES, Unused, cmx3600, otio, read};
+use jaunty_exchange::{For, List, Unused, cmx3600, otio, tell_unused};
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -20,9 +20,6 @@ use uuid::Uuid;
 pub(super) fn configure(config: &mut web::ServiceConfig) {
     config.service(take_list).service(cut_from_list).service(shots_out);
 }
-
-/// How many lines of a list are told as unused; a longer list is wrong as a whole.
-const MOST_TOLD: usize = 200;
 
 fn count(number: usize, one: &str) -> String {
     if number == 1 { format!("1 {one}") } else { format!("{number} {one}s") }
@@ -44,11 +41,7 @@ fn put_in(setup: &mut Setup, file: &str, list: &List) -> Result<(), Problem> {
         let reason = format!("it begins at {}, behind the end of the cut", picture.timecode(frame));
         unused.push(Unused { line: None, text: name, reason });
     }
-    if unused.len() > MOST_TOLD {
-        let more = unused.len() - MOST_TOLD;
-        unused.truncate(MOST_TOLD);
-        unused.push(Unused { line: None, text: format!("{more} more lines"), reason: "for reasons like those above".into() });
-    }
+    tell_unused(&mut unused);
     let used: Vec<String> = [(list.marks.shots.len(), "shot"), (list.marks.moments.len(), "moment"), (list.lines.len(), "line")]
         .into_iter()
         .filter(|(n, _)| *n > 0)
@@ -69,8 +62,7 @@ fn put_in(setup: &mut Setup, file: &str, list: &List) -> Result<(), Problem> {
 pub async fn take_list(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<CutView>, Problem> {
     let picture = cuts::known(&app.pool, *id).await?.setup.picture;
     let (name, field) = first_file(&mut form).await?;
-    let bytes = bytes_of(field, MOST_BYTES).await?;
-    let list = app.compute(move || read(&bytes, For::cut(&picture))).await?.map_err(Problem::bad_value)?;
+    let list = app.read_list(field, For::cut(&picture)).await?;
     let what = format!("bring in the list \"{name}\"");
     let before = cuts::known(&app.pool, *id).await?;
     let mut after = before.setup.clone();
@@ -111,8 +103,7 @@ impl ListRate {
 pub async fn cut_from_list(app: web::Data<App>, rate: web::Query<ListRate>, mut form: Multipart) -> Result<web::Json<CutView>, Problem> {
     let wanted = For { rate: rate.rate()?, first_frame: 0 };
     let (name, field) = first_file(&mut form).await?;
-    let bytes = bytes_of(field, MOST_BYTES).await?;
-    let list = app.compute(move || read(&bytes, wanted)).await?.map_err(Problem::bad_value)?;
+    let list = app.read_list(field, wanted).await?;
     let Some(length_frames) = list.length_frames.filter(|l| *l > 0) else {
         return Err(Problem::bad_value(format!(
             "\"{name}\" is a {} and does not say how long the cut is. Make the cut first, then bring it in at Picture.",

@@ -9,7 +9,7 @@ use crate::features::listening::wav_answer;
 use crate::features::plans::FromRevision;
 use crate::features::sounds::store as sounds;
 use crate::problem::Problem;
-use crate::upload::{bytes_of, first_file, title_from};
+use crate::upload::{first_file, title_from};
 use actix_files::NamedFile;
 use actix_multipart::Multipart;
 use actix_web::http::header::{Charset, ContentDisposition, ContentEncoding, DispositionParam, DispositionType, ExtendedValue};
@@ -251,9 +251,6 @@ pub async fn bed_sound(app: web::Data<App>, id: web::Path<Uuid>, range: web::Que
     Ok(wav_answer(bytes, "no-store"))
 }
 
-/// Largest grid that is read, in bytes; a WAV file with cue points brings its sound with it.
-const MOST_GRID_BYTES: usize = 256 << 20;
-
 /// Takes a grid that was made elsewhere: a Standard MIDI File, JAMS, or a WAV file with cue points.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = CutView)))]
 #[post("/api/cuts/{id}/bed/grid")]
@@ -263,9 +260,8 @@ pub async fn take_grid(app: web::Data<App>, id: web::Path<Uuid>, mut form: Multi
     let bed = bed_of(&mut cut.setup)?.clone();
     let reading = sounds::bed_document(&app.pool, &bed.hash, &bed.corrections).await?.ok_or_else(|| Problem::not_found("reading"))?;
     let (_, field) = first_file(&mut form).await?;
-    let bytes = bytes_of(field, MOST_GRID_BYTES).await?;
     let for_bed = Bed { length_s: seconds_from_samples(reading.length_samples), metre: reading.metre as usize };
-    let grid = app.compute(move || grid::read(&bytes, for_bed)).await?.map_err(Problem::bad_value)?;
+    let grid = app.read_grid(field, for_bed).await?;
     let beats_samples = grid.beats_s.iter().map(|&s| samples_from_seconds(s)).collect();
     let sections = grid.sections.into_iter().map(|(at_s, name)| (samples_from_seconds(at_s), name)).collect();
     say(&app, *id, revision, Correction::Given { beats_samples, downbeats: grid.downbeats, sections }).await?;
