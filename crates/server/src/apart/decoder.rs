@@ -1,6 +1,6 @@
 //! Decoding one sound in a process that ends with it.
 
-use super::{Memory, child_of_ours, limit_self};
+use super::{Memory, child_of_ours, limit_self, panics_are_refusals};
 use jaunty_media::{DecodeError, DecodedInfo, decode_file};
 use serde::{Deserialize, Serialize};
 use std::io::{self, Write};
@@ -95,8 +95,7 @@ pub fn decode_here(original: &Path, extension: &str, to: &Path) -> ExitCode {
         let mut out = io::stdout().lock();
         writeln!(out, "{text}").and_then(|()| out.flush()).is_ok()
     };
-    // A decoder that panics refuses its file, and that is all there is to say.
-    std::panic::set_hook(Box::new(|panic| tracing::info!(at = ?panic.location(), "a decoder gave up")));
+    panics_are_refusals();
     let mut last = -1.0;
     let decoded = limit_self(Memory::DECODER).map_err(DecodeError::from).and_then(|()| {
         decode_file(original, Some(extension), to, &mut |share| {

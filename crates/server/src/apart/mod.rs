@@ -52,6 +52,11 @@ pub fn limit_self(memory: Memory) -> io::Result<()> {
     Resource::CORE.set(0, 0)
 }
 
+/// A decoder or parser from elsewhere that panics refuses its file, and that is all there is to say.
+fn panics_are_refusals() {
+    std::panic::set_hook(Box::new(|panic| tracing::info!(at = ?panic.location(), "a file was too much")));
+}
+
 /// Says who starts a process, so that it ends with us.
 fn child_of_ours(command: &mut std::process::Command) -> &mut std::process::Command {
     command.env(PARENT, std::process::id().to_string())

@@ -1,7 +1,7 @@
 //! Reading a list or a grid in a process that ends with it: a few megabytes of brackets become a
 //! gigabyte once they are read.
 
-use super::{Memory, child_of_ours, limit_self};
+use super::{Memory, child_of_ours, limit_self, panics_are_refusals};
 use crate::problem::{Code, Problem};
 use jaunty_exchange::grid::{self, Bed, Grid};
 use jaunty_exchange::{For, List, read, tell_unused};
@@ -62,6 +62,7 @@ async fn ask<T: DeserializeOwned>(program: &Path, work: &Work) -> Result<T, Prob
 
 /// What the process does: `jaunty parse`.
 pub fn parse_here(work: &str) -> ExitCode {
+    panics_are_refusals();
     let parse = || -> io::Result<String> {
         limit_self(Memory::DECODER)?;
         let said = |value: Result<serde_json::Value, String>| serde_json::to_string(&value).map_err(io::Error::other);
