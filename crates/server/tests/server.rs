@@ -6,6 +6,7 @@ mod parts {
     mod doors;
     mod history;
     mod house;
+    mod migration;
     mod queue;
     mod storage;
 }
