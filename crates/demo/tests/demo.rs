@@ -6,8 +6,8 @@ mod parts {
     pub mod measured;
 }
 
+use jaunty_core::fit::FittedBed;
 use jaunty_core::fit::{Audible, EndWish, FitRequest, FittingEnd, StartWish, Wishes, fittings};
-use jaunty_core::mix::FittedBed;
 use jaunty_core::reading::{EndingKind, keep_going, read_bed};
 use jaunty_core::sound::loudness::measure;
 use jaunty_core::sound::{Sound, Source};

@@ -5,8 +5,8 @@
 //! GRID.json holds `beats` and `downbeats` in seconds; `own` in its place leaves the bars to the
 //! reading. `natural` allows only the bed's own start and end. Prints one line of JSON a length.
 
+use jaunty_core::fit::FittedBed;
 use jaunty_core::fit::{EndWish, FitRequest, StartWish, Wishes, quick_fitting};
-use jaunty_core::mix::FittedBed;
 use jaunty_core::reading::{Correction, keep_going, read_corrected};
 use jaunty_core::sound::Source;
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};

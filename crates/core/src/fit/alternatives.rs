@@ -1,8 +1,9 @@
 //! Several fittings of one request that differ for the ear, each with a name that says how.
 
 use super::ask::{Ask, Held, clock};
+use super::bed::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, head_samples};
 use super::exact::{Exact, PINNED_BESIDE};
-use super::planner::{Arrival, End, HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, Planner, Played, Start};
+use super::planner::{Arrival, End, Planner, Played, Start};
 use super::scene::{ON_CUT_SAMPLES, Scene, SceneTables};
 use super::taste::Taste;
 use super::wishes::{EndWish, StartWish, Wishes};
@@ -321,7 +322,7 @@ pub fn natural_lengths(reading: &Reading, likeness: &BarLikeness, request: &FitR
     let planner = Planner::new(reading, likeness, &ask, &scene, &[], Taste::BEST);
     let longest = (wanted as f64 * NEAR.end()) as i64;
     let sweep = planner.sweep(longest);
-    let head = super::planner::head_samples(reading) as i64;
+    let head = head_samples(reading) as i64;
     let natural = |plan: &Arrival| {
         let end = reading.ending.music_end_samples as i64;
         let last = plan.runs.len() - 1;

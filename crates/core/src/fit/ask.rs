@@ -1,6 +1,6 @@
 //! Wishes as the planner understands them: bars instead of samples, and what contradicts what.
 
-use super::planner::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, head_samples, last_bar};
+use super::bed::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, head_samples, last_bar};
 use super::wishes::{EndWish, Passage, StartWish, Wishes};
 use crate::reading::{EndingKind, Motion, Reading};
 use crate::splice::SpliceAt;

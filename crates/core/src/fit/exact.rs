@@ -6,7 +6,9 @@
 //! the start, the pins, and the end.
 
 use super::ask::Ask;
-use super::planner::{Arrival, Bars, End, MOST_SHIFT_SAMPLES, Start, join_terms, start_samples};
+use super::bed::MOST_SHIFT_SAMPLES;
+use super::fitted::FittedBed;
+use super::planner::{Arrival, Bars, End, Start, join_terms, start_samples};
 use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
 use crate::reading::{BarLikeness, Reading};
 use crate::sound::Source;
@@ -283,7 +285,7 @@ impl Exact<'_> {
         if fitting.splices.is_empty() {
             return;
         }
-        let heard = crate::mix::FittedBed::new(self.bed, fitting);
+        let heard = FittedBed::new(self.bed, fitting);
         let ranks: Vec<f32> = fitting.splices.iter().map(|s| surprise::rank(self.line_surprises, surprise::surprise(&heard, s.at_samples))).collect();
         for (splice, rank) in fitting.splices.iter_mut().zip(ranks) {
             splice.surprise_rank = rank;

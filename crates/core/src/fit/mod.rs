@@ -8,12 +8,13 @@
 //! | `wishes` | what somebody wants: passages, pins, start, end, likings |
 //! | `say` | one wish at a time, and taking it back |
 //! | `scene` | what the bed lies under: narration, picture cuts, moments |
+//! | `bed` | what all of them know of a bed |
 //! | `ask` | wishes in bars, and which of them contradict |
 //! | `taste` | weights by which alternatives differ |
 //! | `planner` | the cheapest runs: exactly where bars have one length, nearly where they drift |
 //! | `exact` | the runs exact to the sample |
 //! | `alternatives` | several fittings that differ, each with a name |
-//! | `stills` | how long stills would have to be held for the bed to fit as it is |
+//! | `fitted` | a fitting as sound |
 //!
 //! ```
 //! use jaunty_core::{fit::{fittings, FitRequest}, reading::{keep_going, read_bed}, sound::Sound};
@@ -26,15 +27,17 @@
 
 mod alternatives;
 mod ask;
+mod bed;
 mod exact;
+mod fitted;
 mod planner;
 mod say;
 mod scene;
-pub mod stills;
 mod taste;
 mod wishes;
 
 pub use alternatives::{fittings, natural_lengths, quick_fitting, retouched};
+pub use fitted::FittedBed;
 pub use say::{Liking, Wish};
 pub use scene::{ON_CUT_SAMPLES, Scene};
 pub use wishes::{EndWish, Likings, MOST_MUSTS, Passage, Pin, StartWish, WishError, Wishes};

@@ -15,6 +15,7 @@
 //! off it ([`Sweep::best`]) looks at the states near its end only.
 
 use super::ask::Ask;
+use super::bed::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, head_samples};
 use super::scene::SceneTables;
 use super::taste::Taste;
 use crate::SAMPLE_RATE_HZ;
@@ -25,10 +26,6 @@ use crate::splice::LEAD_SAMPLES;
 const TARGETS: usize = 8;
 /// Bars that are played at least before the end.
 const LEAST_LAST_RUN: usize = 2;
-/// Silence kept before the first sound: 5 ms.
-pub const HEAD_SAMPLES: u64 = 240;
-/// The most that may be left as silence before the start or after the ring-out, or cut off it: 0.25 s.
-pub const MOST_SHIFT_SAMPLES: i64 = 12_000;
 /// Length of a ring-out that we make: common practice wants at least 2 s.
 pub const RING_OUT_SAMPLES: i64 = 120_000;
 /// Up to this length a cut has no time for both an opening and an ending: 40 s. Giving them up costs it less,
@@ -92,22 +89,6 @@ pub fn start_samples(start: Start, reading: &Reading, lines: &[i64]) -> i64 {
         Start::Pickup(beat) => (reading.beats_samples[beat] as i64 - head).max(0),
         Start::Cold(bar) | Start::FadeIn(bar) => (lines[bar] - head).max(0),
     }
-}
-
-/// The first sample of the bed that is played: just before its first sound.
-pub fn head_samples(reading: &Reading) -> u64 {
-    let first_line = reading.downbeats.first().map_or(u64::MAX, |&d| reading.beats_samples[d]);
-    reading.music_start_samples.saturating_sub(HEAD_SAMPLES).min(first_line)
-}
-
-/// The bar at which the bed's own ending begins: no bar after it may be left or entered.
-pub fn last_bar(reading: &Reading, lines: &[i64], slack: i64) -> usize {
-    let ending = &reading.ending;
-    let limit = match ending.kind {
-        EndingKind::FadesOut | EndingKind::OwnEnding => ending.last_hit_samples,
-        EndingKind::StopsDead => ending.music_end_samples,
-    } as i64;
-    (1..lines.len()).rev().find(|&b| lines[b] <= limit + slack).unwrap_or(0)
 }
 
 /// What is known of single bars before joins between them are priced.
@@ -183,15 +164,6 @@ struct Target {
     cost: f32,
     /// The bit of a splice that must be there.
     must: u32,
-}
-
-/// A pin in samples of the bed and of the place.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct PlacedPin {
-    /// Sample of the bed.
-    pub bed: i64,
-    /// Sample of the place.
-    pub at: i64,
 }
 
 /// Bars that an earlier alternative plays, by time.

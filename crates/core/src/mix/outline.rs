@@ -1,6 +1,7 @@
 //! The beds as they are drawn: peaks of what is heard, without rendering it.
 
-use super::{FittedBed, MissingSound};
+use super::MissingSound;
+use crate::fit::FittedBed;
 use crate::fit::Piece;
 use crate::plan::{Plan, Role};
 use crate::shape::GainCurve;

@@ -5,8 +5,9 @@
 //! made by hand or come from a list; a second list replaces what the first one brought and leaves
 //! everything made by hand alone ([`Picture::take_list`]).
 
+pub mod stills;
+
 use crate::SAMPLE_RATE_HZ;
-use crate::fit::stills::Holding;
 use crate::units::{CutLength, FrameRate};
 use serde::{Deserialize, Serialize};
 
@@ -117,31 +118,6 @@ pub struct Picture {
     /// Moments, in order.
     #[serde(default)]
     pub moments: Vec<Moment>,
-}
-
-impl Picture {
-    /// Takes other lengths of its shots in; what lies in a shot keeps its place in it, moments of a
-    /// still in proportion.
-    pub fn take_holding(&mut self, holding: &Holding) {
-        let mut at = self.shots.first().map_or(0, |s| s.start_frame);
-        let mut moved: Vec<(Shot, u64)> = Vec::new();
-        for (shot, &frames) in self.shots.iter().zip(&holding.shot_frames) {
-            moved.push((Shot { start_frame: at, end_frame: at + frames, ..shot.clone() }, shot.start_frame));
-            at += frames;
-        }
-        let shift = |frame: u64| match self.shots.iter().rposition(|s| s.start_frame <= frame) {
-            None => frame,
-            Some(k) => {
-                let (old, new) = (&self.shots[k], &moved[k].0);
-                let share = (frame - old.start_frame) as f64 / (old.end_frame - old.start_frame).max(1) as f64;
-                new.start_frame + ((new.end_frame - new.start_frame) as f64 * share).round() as u64
-            }
-        };
-        let moments = self.moments.iter().map(|m| Moment { frame: shift(m.frame).min(holding.length_frames.saturating_sub(1)), ..m.clone() }).collect();
-        self.moments = moments;
-        self.shots = moved.into_iter().map(|m| m.0).collect();
-        self.length_frames = holding.length_frames;
-    }
 }
 
 /// Shots and moments as a list gives them.

@@ -10,8 +10,7 @@ pub mod succession;
 pub use ambience::{Ambience, AmbienceInput, AmbienceWish, SpeechRule};
 pub use film::{FilmInput, FilmWish};
 
-use crate::fit::{Fitting, FittingStart};
-use crate::mix::FittedBed;
+use crate::fit::{FittedBed, Fitting, FittingStart};
 use crate::picture::Line;
 use crate::shape::pocket::{Pocket, strongest_band_hz};
 use crate::shape::{self, Change, ChangeError, Frame, LevelObject, Measured, ShapeWishes};

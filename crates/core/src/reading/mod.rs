@@ -26,6 +26,8 @@ mod activations;
 mod bars;
 mod beats;
 mod correct;
+mod correction;
+mod counter;
 mod edges;
 mod features;
 mod grid;
@@ -39,15 +41,15 @@ mod singing;
 mod spectra;
 
 pub use bars::{Arc, BarCharacter, Motion};
-pub use correct::{Correction, CorrectionError};
+pub use correction::{Correction, CorrectionError};
+pub use counter::SecondOpinion;
 pub use edges::{Ending, EndingKind};
-pub use grid::SecondOpinion;
 pub use key::Key;
 pub use likeness::{BarLikeness, Loop};
 pub use sections::Section;
 
 use crate::sound::{self, Source, loudness};
-use grid::Counter;
+use counter::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.

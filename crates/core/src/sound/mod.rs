@@ -6,6 +6,7 @@
 
 pub(crate) mod blocks;
 pub mod loudness;
+pub(crate) mod resample;
 
 use std::fmt;
 

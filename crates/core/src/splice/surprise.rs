@@ -144,7 +144,7 @@ mod tests {
     #[test]
     fn what_a_splice_would_change_is_told_before_it_is_made() {
         // A low and a high tone in turn, a second each: going on at the same tone changes nothing.
-        let tone = |n: usize| 0.3 * (n as f32 * if n / 48_000 % 2 == 0 { 220.0 } else { 2000.0 } * std::f32::consts::TAU / 48_000.0).sin();
+        let tone = |n: usize| 0.3 * (n as f32 * if (n / 48_000).is_multiple_of(2) { 220.0 } else { 2000.0 } * std::f32::consts::TAU / 48_000.0).sin();
         let bed = Sound::new(vec![(0..480_000).map(tone).collect()]);
         let lines: Vec<u64> = (0..10).map(|k| k * 48_000).collect();
         let spectra = LineSpectra::of(&bed, &lines);

@@ -1,8 +1,9 @@
 //! Fitting: exact lengths, splices on downbeats, endings, and beds that cannot be re-cut.
 
 use super::music::{Made, Piece, propose};
+use jaunty_core::fit::FittedBed;
 use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings, quick_fitting};
-use jaunty_core::mix::{FittedBed, Hear, render};
+use jaunty_core::mix::{Hear, render};
 use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};

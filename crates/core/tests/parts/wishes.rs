@@ -2,12 +2,12 @@
 //! when it cannot be.
 
 use super::music::{Made, Piece};
-use jaunty_core::fit::stills::hold;
+use jaunty_core::fit::FittedBed;
 use jaunty_core::fit::{
     EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Liking, Likings, Passage, Pin, Scene, StartWish, Wish, Wishes, fittings, natural_lengths,
     quick_fitting, retouched,
 };
-use jaunty_core::mix::FittedBed;
+use jaunty_core::picture::stills::hold;
 use jaunty_core::picture::{Moment, MomentKind, Origin, Picture, Shot};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::sound::Source;

@@ -182,7 +182,7 @@ async fn wishes_that_make_no_sense_are_refused() {
     let revision = view["plan"]["revision"].clone();
     for (nonsense, told) in [
         (json!({ "what": "keep", "startS": 5.0, "endS": 5.0 }), "ends after it begins"),
-        (json!({ "what": "leastRun", "bars": 0 }), "at least 1"),
+        (json!({ "what": "leastRun", "bars": 0 }), "At least 1"),
         (json!({ "what": "speedChange", "percent": 50.0 }), "0 to 2 percent"),
         (json!({ "what": "mostPlays", "times": 0 }), "1 to 100"),
         (json!({ "what": "pin", "bedS": -1.0, "cutS": 2.0 }), "0 to 86400"),

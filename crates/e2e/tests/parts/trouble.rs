@@ -75,7 +75,7 @@ async fn absurd_lengths_are_refused_wherever_they_come_in() {
     // An edit list of 23 hours.
     let list = "TITLE: A\nFCM: NON-DROP FRAME\n001  AX  V  C  00:00:00:00 23:00:00:00 00:00:00:00 23:00:00:00\n";
     let list = FILES.with("long.edl", list.as_bytes());
-    for place in [format!("/api/cuts/from-list?num=25&den=1"), path("/picture/list")] {
+    for place in ["/api/cuts/from-list?num=25&den=1".to_owned(), path("/picture/list")] {
         let form = reqwest::multipart::Form::new().part("file", reqwest::multipart::Part::bytes(std::fs::read(&list).unwrap()).file_name("long.edl"));
         let answer = reqwest::Client::new().post(stand.server.url(&place)).multipart(form).send().await.unwrap();
         let (status, told) = (answer.status().as_u16(), answer.text().await.unwrap());

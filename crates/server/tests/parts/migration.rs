@@ -29,15 +29,17 @@ async fn a_wish_that_waited_for_its_plan_still_does() {
     for (id, wanted) in [(waits, &wanted), (rests, &setup)] {
         sqlx::query("INSERT INTO cuts (id, setup, revision) VALUES (?, ?, 2)").bind(id).bind(wanted).execute(&pool).await.unwrap();
         for (revision, parent) in [(1, None), (2, Some(1)), (3, Some(2))] {
-            sqlx::query(AssertSqlSafe("INSERT INTO revisions (cut_id, revision, parent, what, setup, plan, fittings, chosen) VALUES (?, ?, ?, 'do it', ?, ?, '[]', 0)".to_owned()))
-                .bind(id)
-                .bind(revision)
-                .bind(parent)
-                .bind(&setup)
-                .bind(&plan)
-                .execute(&pool)
-                .await
-                .unwrap();
+            sqlx::query(AssertSqlSafe(
+                "INSERT INTO revisions (cut_id, revision, parent, what, setup, plan, fittings, chosen) VALUES (?, ?, ?, 'do it', ?, ?, '[]', 0)".to_owned(),
+            ))
+            .bind(id)
+            .bind(revision)
+            .bind(parent)
+            .bind(&setup)
+            .bind(&plan)
+            .execute(&pool)
+            .await
+            .unwrap();
         }
     }
     let folder = tempfile::tempdir().unwrap();

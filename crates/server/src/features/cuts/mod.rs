@@ -6,5 +6,6 @@ pub mod setup;
 pub mod store;
 pub mod view;
 
-pub use parts::{Laid, Part, PartError};
+pub use parts::{Part, PartError};
 pub use routes::*;
+pub use setup::Laid;

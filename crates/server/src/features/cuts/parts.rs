@@ -3,20 +3,9 @@
 //! Of the beds that a cut uses one is at hand: reading, fit and wishes are about it. The others are
 //! laid: each keeps its wishes, of which the place is one, until it is taken to hand again.
 
-use super::setup::{Setup, UsedSound};
+use super::setup::{Laid, Setup, UsedSound};
 use jaunty_core::fit::{EndWish, Passage, Wishes};
 use jaunty_core::plan::succession::{Handover, SuccessionError};
-use serde::{Deserialize, Serialize};
-
-/// A bed that lies elsewhere on the cut than the one at hand.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "camelCase")]
-pub struct Laid {
-    /// The bed.
-    pub bed: UsedSound,
-    /// What is wanted of its fit, its place above all.
-    pub wishes: Wishes,
-}
 
 /// One of the beds of a cut, in the order in which they are heard.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -2,7 +2,6 @@
 //!
 //! It is kept with every revision, so that whatever is said can be taken back.
 
-use super::parts::Laid;
 use chrono::{DateTime, Utc};
 use jaunty_core::fit::Wishes;
 use jaunty_core::kind::Kind;
@@ -26,6 +25,16 @@ pub struct UsedSound {
     pub hash: String,
     /// The name it came with.
     pub name: String,
+}
+
+/// A bed that lies elsewhere on the cut than the one at hand.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Laid {
+    /// The bed.
+    pub bed: UsedSound,
+    /// What is wanted of its fit, its place above all.
+    pub wishes: Wishes,
 }
 
 /// What somebody thinks of a candidate.

@@ -303,11 +303,16 @@ pub async fn append(pool: &MySqlPool, cut: &CutRow, next: &Next<'_>, edit: Edit<
     if row.revision != cut.revision {
         return Err(Problem::new(Code::Stale, "Another change came first."));
     }
+    let before = row.setup.clone();
     edit(&mut row.setup)?;
     let revision = next_number(&mut transaction, cut.id).await?;
     let place = Place { revision, parent: Some(row.revision), base: row.base, planned_for: None };
     write(&mut transaction, cut.id, &place, &row.setup, next).await?;
     point_at(&mut transaction, cut.id, revision).await?;
+    // Candidates that were compared under other wishes or another voice are compared again.
+    if row.setup.candidates.iter().any(|c| row.setup.fitted_as(&c.hash) != before.fitted_as(&c.hash)) {
+        queue::add_once(&mut *transaction, cut.id, &Task::Compare).await?;
+    }
     transaction.commit().await?;
     Ok(revision)
 }

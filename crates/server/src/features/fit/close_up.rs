@@ -5,7 +5,7 @@ use crate::features::cuts::store as cuts;
 use crate::features::sounds::store as sounds;
 use crate::problem::Problem;
 use actix_web::{get, web};
-use jaunty_core::mix::FittedBed;
+use jaunty_core::fit::FittedBed;
 use jaunty_core::sound::Source;
 use jaunty_core::splice::LEAD_SAMPLES;
 use jaunty_core::units::seconds_from_samples;

@@ -8,7 +8,7 @@ use crate::features::plans::seen;
 use crate::jobs::tasks::Material;
 use crate::problem::Problem;
 use actix_web::{get, post, web};
-use jaunty_core::fit::stills::hold;
+use jaunty_core::picture::stills::hold;
 use jaunty_core::units::CutLength;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;

@@ -1,6 +1,6 @@
 //! Reading a sound at a speed within a percent of its own, by windowed-sinc interpolation.
 
-use crate::sound::Source;
+use super::Source;
 use std::sync::LazyLock;
 
 /// Taps on either side of the wanted place.

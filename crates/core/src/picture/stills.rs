@@ -3,7 +3,7 @@
 //!
 //! Good when both are close: 56 s of 8 stills at 7 s become 82 s at 10.25 s each (common practice).
 
-use crate::picture::Picture;
+use super::{Moment, Picture, Shot};
 use serde::{Deserialize, Serialize};
 
 /// Beyond these factors held stills look hurried or frozen (judgement).
@@ -58,4 +58,29 @@ pub fn hold(picture: &Picture, length_frames: u64) -> Option<Holding> {
         mean_hold_frames: room as f64 / count as f64,
         advised: SENSIBLE.contains(&factor),
     })
+}
+
+impl Picture {
+    /// Takes other lengths of its shots in; what lies in a shot keeps its place in it, moments of a
+    /// still in proportion.
+    pub fn take_holding(&mut self, holding: &Holding) {
+        let mut at = self.shots.first().map_or(0, |s| s.start_frame);
+        let mut moved: Vec<(Shot, u64)> = Vec::new();
+        for (shot, &frames) in self.shots.iter().zip(&holding.shot_frames) {
+            moved.push((Shot { start_frame: at, end_frame: at + frames, ..shot.clone() }, shot.start_frame));
+            at += frames;
+        }
+        let shift = |frame: u64| match self.shots.iter().rposition(|s| s.start_frame <= frame) {
+            None => frame,
+            Some(k) => {
+                let (old, new) = (&self.shots[k], &moved[k].0);
+                let share = (frame - old.start_frame) as f64 / (old.end_frame - old.start_frame).max(1) as f64;
+                new.start_frame + ((new.end_frame - new.start_frame) as f64 * share).round() as u64
+            }
+        };
+        let moments = self.moments.iter().map(|m| Moment { frame: shift(m.frame).min(holding.length_frames.saturating_sub(1)), ..m.clone() }).collect();
+        self.moments = moments;
+        self.shots = moved.into_iter().map(|m| m.0).collect();
+        self.length_frames = holding.length_frames;
+    }
 }

@@ -1,0 +1,189 @@
+//! One thing that a person says about a reading: what can be said, whether it makes sense, in words.
+
+use crate::units::seconds_from_samples;
+use serde::{Deserialize, Serialize};
+
+/// One thing that a person says about a reading.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "what", rename_all = "camelCase", rename_all_fields = "camelCase")]
+pub enum Correction {
+    /// There are twice as many beats.
+    DoubleTempo,
+    /// Only every second beat is one.
+    HalfTempo,
+    /// What was taken for beats lies between them: each moves half-way to the next.
+    OffBeats,
+    /// The pulse is near this tempo.
+    Tempo {
+        /// Beats a minute.
+        bpm: f64,
+    },
+    /// So many beats make a bar.
+    Metre {
+        /// 1 to 12.
+        beats: u32,
+    },
+    /// Bars begin so many beats later (earlier for negative).
+    ShiftBars {
+        /// Beats.
+        beats: i32,
+    },
+    /// All beats lie so much later (earlier for negative).
+    Nudge {
+        /// Samples.
+        samples: i64,
+    },
+    /// Somebody tapped the beat here.
+    Taps {
+        /// When, rising.
+        at_samples: Vec<u64>,
+    },
+    /// A grid that came from elsewhere.
+    Given {
+        /// Every beat, rising.
+        beats_samples: Vec<u64>,
+        /// Which of them begin a bar.
+        downbeats: Vec<usize>,
+        /// Where sections begin, rising, with what they are called; empty where the file tells none.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        sections: Vec<(u64, String)>,
+    },
+    /// A section begins elsewhere.
+    MoveBoundary {
+        /// Where it began.
+        from_samples: u64,
+        /// Where it begins.
+        to_samples: u64,
+    },
+    /// Another section begins here.
+    Split {
+        /// Where.
+        at_samples: u64,
+    },
+    /// No section begins here.
+    Join {
+        /// Where.
+        at_samples: u64,
+    },
+    /// The section here has a name; an empty one takes it away.
+    Name {
+        /// A place in it.
+        at_samples: u64,
+        /// Its name.
+        name: String,
+    },
+    /// The section here is like others of this letter.
+    Letter {
+        /// A place in it.
+        at_samples: u64,
+        /// The letter.
+        label: String,
+    },
+    /// Somebody sings here, or nobody does.
+    Singing {
+        /// First sample.
+        start_samples: u64,
+        /// The sample after the last.
+        end_samples: u64,
+        /// Whether.
+        sings: bool,
+    },
+    /// The bed ends with its last hit here.
+    LastHit {
+        /// Where.
+        at_samples: u64,
+    },
+    /// The bed has no ending of its own: from here on it fades.
+    FadesFrom {
+        /// Where.
+        at_samples: u64,
+    },
+}
+
+/// Why a correction makes no sense.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum CorrectionError {
+    /// A tempo or metre that no music has.
+    #[error("A tempo lies between 20 and 400 beats a minute, a bar has 1 to 12 beats.")]
+    Count,
+    /// Too few taps.
+    #[error("Tap at least four beats, evenly: from fewer no tempo can be told.")]
+    Taps,
+    /// A grid in disorder.
+    #[error("The beats of a grid must rise and its bars must begin on beats; this one has {0}.")]
+    Grid(&'static str),
+    /// Text that does not fit.
+    #[error("A letter has 1 to 3 characters, a name at most 60.")]
+    Text,
+    /// A span without length.
+    #[error("A passage must end after it begins.")]
+    Span,
+}
+
+impl Correction {
+    /// Whether this can be said at all.
+    ///
+    /// # Errors
+    /// [`CorrectionError`] that says what is allowed.
+    pub fn check(&self) -> Result<(), CorrectionError> {
+        let rising = |at: &[u64]| at.windows(2).all(|w| w[0] < w[1]);
+        match self {
+            Self::Tempo { bpm } if !(20.0..=400.0).contains(bpm) => Err(CorrectionError::Count),
+            Self::Metre { beats } if !(1..=12).contains(beats) => Err(CorrectionError::Count),
+            Self::Taps { at_samples } if at_samples.len() < 4 || !rising(at_samples) => Err(CorrectionError::Taps),
+            Self::Given { beats_samples, .. } if beats_samples.len() < 2 || !rising(beats_samples) => {
+                Err(CorrectionError::Grid("fewer than two beats, or beats that fall"))
+            }
+            Self::Given { beats_samples, downbeats, .. } if downbeats.is_empty() || downbeats.iter().any(|d| *d >= beats_samples.len()) => {
+                Err(CorrectionError::Grid("no bars, or bars beyond its beats"))
+            }
+            Self::Given { downbeats, .. } if !downbeats.windows(2).all(|w| w[0] < w[1]) => Err(CorrectionError::Grid("bars that fall")),
+            Self::Letter { label, .. } if label.trim().is_empty() || label.chars().count() > 3 => Err(CorrectionError::Text),
+            Self::Name { name, .. } if name.chars().count() > 60 => Err(CorrectionError::Text),
+            Self::Singing { start_samples, end_samples, .. } if start_samples >= end_samples => Err(CorrectionError::Span),
+            _ => Ok(()),
+        }
+    }
+
+    /// Whether it says something about beats and bars, from which all else follows.
+    pub fn is_about_grid(&self) -> bool {
+        use Correction::*;
+        matches!(self, DoubleTempo | HalfTempo | OffBeats | Tempo { .. } | Metre { .. } | ShiftBars { .. } | Nudge { .. } | Taps { .. } | Given { .. })
+    }
+
+    /// What was said, for people.
+    pub fn words(&self) -> String {
+        let at = |samples: &u64| {
+            let s = seconds_from_samples(*samples);
+            format!("{}:{:04.1}", (s / 60.0) as u64, s % 60.0)
+        };
+        match self {
+            Self::DoubleTempo => "twice as many beats".into(),
+            Self::HalfTempo => "half as many beats".into(),
+            Self::OffBeats => "the beats lie half-way between these".into(),
+            Self::Tempo { bpm } => format!("a pulse near {bpm:.0} beats a minute"),
+            Self::Metre { beats } => format!("{beats} beats in a bar"),
+            Self::ShiftBars { beats: 1 } => "bars begin one beat later".into(),
+            Self::ShiftBars { beats: -1 } => "bars begin one beat earlier".into(),
+            Self::ShiftBars { beats } => format!("bars begin {} beats {}", beats.abs(), if *beats < 0 { "earlier" } else { "later" }),
+            Self::Nudge { samples } => {
+                format!("beats {:.0} ms {}", seconds_from_samples(samples.unsigned_abs()) * 1000.0, if *samples < 0 { "earlier" } else { "later" })
+            }
+            Self::Taps { at_samples } => format!("the beat as tapped, {} times", at_samples.len()),
+            Self::Given { beats_samples, sections, .. } if sections.is_empty() => format!("a grid of {} beats from a file", beats_samples.len()),
+            Self::Given { beats_samples, sections, .. } => format!("a grid of {} beats and {} sections from a file", beats_samples.len(), sections.len()),
+            Self::MoveBoundary { from_samples, to_samples } => format!("the section of {} begins at {}", at(from_samples), at(to_samples)),
+            Self::Split { at_samples } => format!("a section begins at {}", at(at_samples)),
+            Self::Join { at_samples } => format!("no section begins at {}", at(at_samples)),
+            Self::Name { at_samples, name } if name.is_empty() => format!("no name for the section of {}", at(at_samples)),
+            Self::Name { at_samples, name } => format!("\"{name}\" for the section of {}", at(at_samples)),
+            Self::Letter { at_samples, label } => format!("{label} for the section of {}", at(at_samples)),
+            Self::Singing { start_samples, end_samples, sings } => {
+                format!("{} from {} to {}", if *sings { "singing" } else { "no singing" }, at(start_samples), at(end_samples))
+            }
+            Self::LastHit { at_samples } => format!("the last hit at {}", at(at_samples)),
+            Self::FadesFrom { at_samples } => format!("it fades from {}", at(at_samples)),
+        }
+    }
+}

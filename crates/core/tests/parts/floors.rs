@@ -1,0 +1,146 @@
+//! The house has floors: no two parts of the core need each other, and no two of its files do.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// The files of a folder and all folders in it, with their places from `root` as modules.
+fn modules(root: &Path, folder: &Path, all: &mut BTreeMap<String, PathBuf>) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            modules(root, &path, all);
+        } else if path.extension().is_some_and(|e| e == "rs") {
+            let place = path.strip_prefix(root).unwrap().with_extension("");
+            let name = place.to_str().unwrap().replace('/', "::");
+            all.insert(name.trim_end_matches("::mod").to_owned(), path);
+        }
+    }
+}
+
+/// What the braces of an import stand for, one by one.
+fn spread(import: &str) -> Vec<String> {
+    let Some(open) = import.find('{') else { return vec![import.to_owned()] };
+    let (mut depth, mut from, mut parts) = (0, open + 1, Vec::new());
+    for (at, letter) in import.char_indices().skip(open) {
+        match letter {
+            '{' => depth += 1,
+            ',' if depth == 1 => {
+                parts.push(&import[from..at]);
+                from = at + 1;
+            }
+            '}' => {
+                depth -= 1;
+                if depth == 0 {
+                    parts.push(&import[from..at]);
+                }
+            }
+            _ => {}
+        }
+    }
+    parts.into_iter().filter(|p| !p.is_empty()).flat_map(|part| spread(&format!("{}{part}", &import[..open]))).collect()
+}
+
+/// Where the items of a file that hands on those of others are at home, by name.
+fn handed_on(text: &str) -> BTreeMap<String, String> {
+    let uses = text.split(';').filter_map(|s| s.trim().rsplit_once("pub use ").map(|(_, import)| import.split_whitespace().collect::<String>()));
+    uses.flat_map(|import| spread(&import)).filter_map(|path| path.rsplit_once("::").map(|(home, item)| (item.to_owned(), home.to_owned()))).collect()
+}
+
+/// The files that each file takes something from.
+fn imports() -> BTreeMap<String, BTreeSet<String>> {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("src");
+    let mut all = BTreeMap::new();
+    modules(&root, &root, &mut all);
+    let texts: BTreeMap<&str, String> = all
+        .iter()
+        .map(|(name, path)| {
+            let text = fs::read_to_string(path).unwrap();
+            // Tests may look down from anywhere.
+            let own = text.split("#[cfg(test)]").next().unwrap_or_default();
+            let code: String = own.lines().filter(|l| !l.trim_start().starts_with("//")).map(|l| format!("{l}\n")).collect();
+            (name.as_str(), code)
+        })
+        .collect();
+    let home = |path: &str| -> Option<String> {
+        let mut path = path.to_owned();
+        // Through what is handed on, to where it is.
+        for _ in 0..4 {
+            let mut place = path.as_str();
+            while !all.contains_key(place) {
+                place = place.rsplit_once("::")?.0;
+            }
+            let item = path[place.len()..].trim_start_matches("::").split("::").next().unwrap_or_default();
+            match handed_on(&texts[place]).get(item) {
+                Some(inner) => path = format!("{place}::{inner}::{item}"),
+                None => return Some(place.to_owned()),
+            }
+        }
+        None
+    };
+    let mut found: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for (name, text) in &texts {
+        for statement in text.split(';') {
+            let Some((_, import)) = statement.rsplit_once("use ").filter(|(before, _)| !before.trim_end().ends_with("pub")) else { continue };
+            for path in spread(&import.split_whitespace().collect::<String>()) {
+                let whole = match path.split_once("::") {
+                    Some(("crate", rest)) => rest.to_owned(),
+                    Some(("super", rest)) => {
+                        let above = name.rsplit_once("::").map_or("", |(above, _)| above);
+                        format!("{above}::{rest}").trim_start_matches("::").to_owned()
+                    }
+                    Some((first, _)) if all.contains_key(&format!("{name}::{first}")) => format!("{name}::{path}"),
+                    _ => continue,
+                };
+                // What a folder says of itself stands in its own file, which also puts its parts together.
+                let is_own_folder = |place: &str| name.starts_with(&format!("{place}::"));
+                if let Some(place) = home(&whole).filter(|place| place != name && !is_own_folder(place)) {
+                    found.entry((*name).to_owned()).or_default().insert(place);
+                }
+            }
+        }
+    }
+    found
+}
+
+/// A way from something back to it, if there is one.
+fn circle(of: &BTreeMap<String, BTreeSet<String>>) -> Option<Vec<String>> {
+    fn walk(of: &BTreeMap<String, BTreeSet<String>>, way: &mut Vec<String>, done: &mut BTreeSet<String>) -> bool {
+        let here = way.last().cloned().unwrap_or_default();
+        for next in of.get(&here).into_iter().flatten() {
+            if way.contains(next) {
+                way.push(next.clone());
+                return true;
+            }
+            if done.insert(next.clone()) {
+                way.push(next.clone());
+                if walk(of, way, done) {
+                    return true;
+                }
+                way.pop();
+            }
+        }
+        false
+    }
+    of.keys().find_map(|start| {
+        let mut way = vec![start.clone()];
+        walk(of, &mut way, &mut BTreeSet::new()).then_some(way)
+    })
+}
+
+#[test]
+fn no_two_parts_of_the_core_need_each_other() {
+    let files = imports();
+    assert!(files.values().map(BTreeSet::len).sum::<usize>() > 150, "imports are found");
+    let part = |name: &str| name.split("::").next().unwrap_or_default().to_owned();
+    let mut parts: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for (from, all) in &files {
+        parts.entry(part(from)).or_default().extend(all.iter().map(|to| part(to)).filter(|to| *to != part(from)));
+    }
+    assert_eq!(circle(&parts), None);
+}
+
+#[test]
+fn no_two_files_of_the_core_need_each_other() {
+    assert_eq!(circle(&imports()), None);
+}
