@@ -4,6 +4,7 @@ use clap::{Parser, Subcommand};
 use jaunty_server::apart::{Memory, Workers, decode_here, limit_self, parse_here};
 use jaunty_server::jobs::{self, queue::Lane};
 use jaunty_server::{App, Settings, StartError, cli, load_demo, openapi_document, serve, sweep};
+use std::io::Write;
 use std::net::TcpListener;
 use std::num::NonZeroU32;
 use std::path::PathBuf;
@@ -189,20 +190,25 @@ fn main() -> ExitCode {
         Command::Read { file, read_as, .. } => cli::read(&file, read_as),
         Command::Fit { bed, length, out, .. } => cli::fit(&bed, length, &out),
         Command::Mix { bed, narration, length, out, .. } => cli::mix(&bed, &narration, length, &out),
-        Command::Openapi => {
-            println!("{}", openapi_document());
-            return ExitCode::SUCCESS;
-        }
+        Command::Openapi => return say(&openapi_document()),
     };
     match printed {
-        Ok(value) => {
-            println!("{value:#}");
-            ExitCode::SUCCESS
-        }
+        Ok(value) => say(&format!("{value:#}")),
         Err(cause) => {
             eprintln!("jaunty: {cause}");
             ExitCode::FAILURE
         }
+    }
+}
+
+/// Prints a line; whoever closed the pipe has read enough.
+fn say(text: &str) -> ExitCode {
+    match writeln!(std::io::stdout(), "{text}") {
+        Err(cause) if cause.kind() != std::io::ErrorKind::BrokenPipe => {
+            eprintln!("jaunty: the output cannot be written ({cause})");
+            ExitCode::FAILURE
+        }
+        _ => ExitCode::SUCCESS,
     }
 }
 

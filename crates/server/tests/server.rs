@@ -33,6 +33,12 @@ fn samples(path: &Path) -> u32 {
 }
 
 #[test]
+fn a_pipe_that_closes_early_is_no_failure() {
+    let out = Command::new("bash").args(["-c", "set -o pipefail; \"$0\" openapi | head -c 10", env!("CARGO_BIN_EXE_jaunty")]).output().unwrap();
+    assert!(out.status.success() && out.stderr.is_empty(), "{}", String::from_utf8_lossy(&out.stderr));
+}
+
+#[test]
 fn read_fit_and_mix_say_what_scripts_ask_for() {
     let folder = TempDir::new().unwrap();
     let path = |name: &str| folder.path().join(name).display().to_string();
