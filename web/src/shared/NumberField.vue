@@ -1,7 +1,13 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { onScopeDispose, ref, watch } from 'vue'
+import { typedNumber } from './typed'
 
-/** A number with its unit. It is said once: by Enter, by leaving the field, or by a step. */
+defineOptions({ inheritAttrs: false })
+
+/**
+ * A number with its unit. It is said once: by Enter, by leaving the field, or by a step (ten at once with Shift). Escape gives
+ * the old one back; one that is not allowed is refused aloud, never bent to one that is.
+ */
 const props = withDefaults(
   defineProps<{
     value: number | null | undefined
@@ -28,30 +34,70 @@ watch(
 function say() {
   const now = draft.value
   if (typeof now === 'number' && Number.isFinite(now)) {
-    if (now !== props.value) emit('set', now)
+    if (now < props.min || now > props.max) refuse(now)
+    else if (now !== props.value) emit('set', now)
   } else if (props.clears && props.value != null) emit('clear')
-  else draft.value = props.value ?? undefined
+  else giveBack()
+}
+/** What was refused and what is allowed, for as long as it takes to read it. */
+const refused = ref('')
+const TO_READ_MS = 5000
+let over: ReturnType<typeof setTimeout> | undefined
+onScopeDispose(() => clearTimeout(over))
+function refuse(typed: number) {
+  const unit = props.unit ? ` ${props.unit}` : ''
+  refused.value = `${typed}${unit} is not possible: ${props.min} to ${props.max}${unit}.`
+  clearTimeout(over)
+  over = setTimeout(() => (refused.value = ''), TO_READ_MS)
+  giveBack()
+}
+function giveBack() {
+  draft.value = props.value ?? undefined
 }
 /** The arrows of the field, or of the keyboard, give the number after the step. */
 function stepped(value: number | string) {
-  draft.value = Number(value)
+  draft.value = Math.min(props.max, Math.max(props.min, Number(value)))
   say()
 }
 </script>
 
 <template>
-  <a-input-number
-    v-model:value="draft"
-    :min="min"
-    :max="max"
-    :step="step"
-    :addon-after="unit || undefined"
-    :placeholder="placeholder"
-    :disabled="disabled"
-    :aria-label="label"
-    size="small"
-    @press-enter="say"
-    @blur="say"
-    @step="stepped"
-  />
+  <span class="number-field">
+    <a-input-number
+      v-bind="$attrs"
+      v-model:value="draft"
+      :step="step"
+      :parser="(text: string) => typedNumber(text, unit)"
+      :addon-after="unit || undefined"
+      :placeholder="placeholder"
+      :disabled="disabled"
+      :aria-label="label"
+      :aria-valuemin="min"
+      :aria-valuemax="max"
+      size="small"
+      @press-enter="say"
+      @keydown.esc.stop="giveBack"
+      @blur="say"
+      @step="stepped"
+    />
+    <small v-if="refused" class="refused" role="alert">{{ refused }}</small>
+  </span>
 </template>
+
+<style scoped>
+.number-field {
+  position: relative;
+  display: inline-block;
+}
+.refused {
+  position: absolute;
+  top: calc(100% + 2px);
+  left: 0;
+  z-index: 5;
+  padding: 1px 6px;
+  white-space: nowrap;
+  color: var(--warn);
+  background: var(--ground);
+  border: 1px solid currentcolor;
+}
+</style>
