@@ -8,6 +8,7 @@ use actix_web::http::header::RETRY_AFTER;
 use actix_web::{HttpResponse, ResponseError};
 use jaunty_media::film::FilmError;
 use serde::Serialize;
+use sqlx::mysql::MySqlDatabaseError;
 use utoipa::ToSchema;
 
 /// What can go wrong for a client. Each has a stable code, a status, a title and a way on.
@@ -163,7 +164,17 @@ fn sentence(text: &str) -> String {
 
 impl From<sqlx::Error> for Problem {
     fn from(cause: sqlx::Error) -> Self {
+        /// MariaDB's numbers for a disk or a table that is full, and for transactions that waited for each other too long.
+        const FULL: [u16; 2] = [1021, 1114];
+        const WAITED: [u16; 2] = [1205, 1213];
+        let number = cause.as_database_error().and_then(|e| e.try_downcast_ref::<MySqlDatabaseError>()).map(MySqlDatabaseError::number);
         match cause {
+            _ if number.is_some_and(|n| FULL.contains(&n)) => {
+                tracing::warn!(%cause, "the database's disk is full");
+                Self::new(Code::NoRoom, "There is no room on the disk of the database.")
+            }
+            // Nothing was changed, and the same request will do.
+            _ if number.is_some_and(|n| WAITED.contains(&n)) => Self::new(Code::Unavailable, "Two changes waited for each other."),
             sqlx::Error::PoolTimedOut | sqlx::Error::PoolClosed | sqlx::Error::Io(_) => {
                 tracing::warn!(%cause, "the database does not answer");
                 Self::new(Code::Unavailable, "The database does not answer.")

@@ -185,3 +185,15 @@ async fn changes_at_once_are_each_accepted_once_or_refused() {
     assert_eq!(changes, all, "each of the changes that were accepted is there, once");
     assert!(refused > 0, "they did meet");
 }
+
+#[actix_web::test]
+async fn a_change_that_waited_too_long_for_another_is_to_be_sent_again() {
+    let house = House::new().await;
+    let id = house.cut("Held").await;
+    let mut holder = house.app.pool.begin().await.unwrap();
+    sqlx::query("SELECT revision FROM cuts WHERE id = ? FOR UPDATE").bind(id).execute(&mut *holder).await.unwrap();
+    let mut waiting = house.app.pool.acquire().await.unwrap();
+    sqlx::query("SET SESSION innodb_lock_wait_timeout = 1").execute(&mut *waiting).await.unwrap();
+    let waited = sqlx::query("UPDATE cuts SET revision = 1 WHERE id = ?").bind(id).execute(&mut *waiting).await.unwrap_err();
+    assert_eq!(Problem::from(waited).code(), Code::Unavailable);
+}
