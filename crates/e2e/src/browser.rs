@@ -194,3 +194,18 @@ impl Browser {
         Ok(self.client.clone().close().await?)
     }
 }
+
+impl Drop for Browser {
+    /// ChromeDriver leaves a Chromium behind whose session nobody ended: it is known by its profile.
+    fn drop(&mut self) {
+        let profile = self._profile.path().display().to_string();
+        for entry in std::fs::read_dir("/proc").into_iter().flatten().flatten() {
+            let name = entry.file_name().to_string_lossy().into_owned();
+            let command = std::fs::read(entry.path().join("cmdline")).unwrap_or_default();
+            if name.parse::<u32>().is_ok() && String::from_utf8_lossy(&command).contains(&profile) {
+                // It may be gone by now.
+                let _ = std::process::Command::new("kill").args(["-9", &name]).stderr(std::process::Stdio::null()).status();
+            }
+        }
+    }
+}
