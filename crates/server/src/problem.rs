@@ -207,6 +207,7 @@ impl From<SoundError> for Problem {
     fn from(cause: SoundError) -> Self {
         match cause {
             SoundError::Refused(text) => Self::bad_value(text),
+            SoundError::Gone => Self::new(Code::NotFound, "A sound of this cut is not stored any more. Bring its file in again."),
             SoundError::NoRoom => Self::new(Code::NoRoom, "There is no room on the server's disk."),
             SoundError::Io(cause) => cause.into(),
             SoundError::Cancelled => Self::internal("a request was cancelled"),

@@ -60,6 +60,9 @@ pub const VERSION: u32 = 8;
 #[error("the reading was cancelled")]
 pub struct Cancelled;
 
+/// The longest bed that is read: 90 minutes. What is heard of it is held at once, and an hour takes 650 MB.
+pub const MOST_SAMPLES: u64 = 90 * 60 * crate::SAMPLE_RATE_HZ as u64;
+
 /// Told what is being done and how much of the whole is behind us (0 to 1); returns whether to go on.
 pub type Progress<'a> = dyn FnMut(&'static str, f32) -> bool + 'a;
 

@@ -21,6 +21,9 @@ pub enum SoundError {
     /// There is no room for it.
     #[error("{}", DecodeError::NoRoom)]
     NoRoom,
+    /// The store does not have it any more.
+    #[error("This sound is not stored any more. Bring the file in again.")]
+    Gone,
     /// Somebody asked for it.
     #[error("cancelled")]
     Cancelled,
@@ -30,6 +33,11 @@ pub enum SoundError {
 }
 
 impl SoundError {
+    /// Why the store gave nothing.
+    pub fn of_store(cause: io::Error) -> Self {
+        if cause.kind() == io::ErrorKind::NotFound { Self::Gone } else { Self::Io(cause) }
+    }
+
     fn of(cause: DecodeError) -> Self {
         match cause {
             DecodeError::NoRoom => Self::NoRoom,

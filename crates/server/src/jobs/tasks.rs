@@ -18,7 +18,7 @@ use jaunty_core::kind::{self, Kind};
 use jaunty_core::mix;
 use jaunty_core::picture::{Line, MomentKind};
 use jaunty_core::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, Layer, PieceInput, Plan, Role};
-use jaunty_core::reading::{BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
+use jaunty_core::reading::{self, BedRead, Cancelled, Correction, keep_going, read_bed, read_corrected};
 use jaunty_core::shape::{LevelObject, ShapeWishes};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{SpeechReading, corrected, read_speech, take_noise_out};
@@ -168,9 +168,6 @@ pub async fn forget(app: &App, id: Uuid, sound: &str) -> Result<(), Problem> {
     Ok(())
 }
 
-/// The longest bed that is read: what is heard of it is held at once, and an hour takes 650 MB.
-const MOST_BED_SAMPLES: u64 = 90 * 60 * jaunty_core::SAMPLE_RATE_HZ as u64;
-
 /// Decodes, recognises and reads a sound, as far as that has not been done.
 async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), TaskError> {
     let Some(sound) = sounds::sound(&app.pool, hash).await? else { return Ok(()) };
@@ -192,7 +189,7 @@ async fn read(app: &App, hash: &str, role: Role, report: Report) -> Result<(), T
     }
     let file = app.sounds.working_file(hash, &sound.extension).await?;
     match role {
-        Role::Bed if file.len_samples() > MOST_BED_SAMPLES => {
+        Role::Bed if file.len_samples() > reading::MOST_SAMPLES => {
             return Err(SoundError::Refused(
                 "This is longer than an hour and a half, and beds are read up to that. Bring in the part that you want to use.".into(),
             )

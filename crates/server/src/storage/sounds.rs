@@ -184,7 +184,11 @@ impl Sounds {
 
     async fn copy_original(&self, hash: &str, to: &Path) -> io::Result<()> {
         let mut file = tokio::fs::File::create(to).await?;
-        let mut bytes = self.objects.get(&Self::object(hash)).await.map_err(io::Error::other)?.into_stream();
+        let found = self.objects.get(&Self::object(hash)).await.map_err(|cause| match cause {
+            object_store::Error::NotFound { .. } => io::Error::new(io::ErrorKind::NotFound, cause),
+            other => io::Error::other(other),
+        });
+        let mut bytes = found?.into_stream();
         while let Some(chunk) = bytes.next().await {
             file.write_all(&chunk.map_err(io::Error::other)?).await?;
         }
@@ -199,7 +203,7 @@ impl Sounds {
         let path = self.cache_path(&format!("{hash}.{extension}"));
         if !path.exists() {
             let made = self.unfinished()?;
-            self.copy_original(hash, made.path()).await?;
+            self.copy_original(hash, made.path()).await.map_err(SoundError::of_store)?;
             made.persist(&path).map_err(|e| Problem::from(e.error))?;
         }
         Ok(path)
@@ -212,7 +216,7 @@ impl Sounds {
     /// [`SoundError`] with what to do.
     pub async fn decode(&self, hash: &str, extension: &str, progress: impl FnMut(f32) -> bool) -> Result<DecodedInfo, SoundError> {
         let (original, made) = (self.unfinished()?, self.unfinished()?);
-        self.copy_original(hash, original.path()).await?;
+        self.copy_original(hash, original.path()).await.map_err(SoundError::of_store)?;
         let info = decode(&self.program, original.path(), extension, made.path(), progress).await?;
         made.persist(self.cache_file(hash)).map_err(|e| SoundError::Io(e.error))?;
         Ok(info)

@@ -197,3 +197,27 @@ async fn a_change_that_waited_too_long_for_another_is_to_be_sent_again() {
     let waited = sqlx::query("UPDATE cuts SET revision = 1 WHERE id = ?").bind(id).execute(&mut *waiting).await.unwrap_err();
     assert_eq!(Problem::from(waited).code(), Code::Unavailable);
 }
+
+#[actix_web::test]
+async fn candidates_are_compared_again_only_when_they_would_lie_otherwise() {
+    let house = House::new().await;
+    let (pool, id) = (&house.app.pool, house.cut("Compared").await);
+    cuts::note(pool, id, Some(1), "bring in", None, |s| {
+        s.add_candidate(&"0".repeat(64), "bed", None);
+        Ok(())
+    })
+    .await
+    .unwrap();
+    let waiting = async || sqlx::query_as::<_, (i64,)>("SELECT COUNT(*) FROM jobs").fetch_one(pool).await.unwrap().0;
+    for (expected, longer) in [(0, false), (1, true)] {
+        let cut = cuts::known(pool, id).await.unwrap();
+        let row = cuts::current(pool, &cut).await.unwrap();
+        let next = Next { what: "level", plan: &row.plan, fittings: &[], chosen: 0 };
+        let edit = |s: &mut Setup| {
+            s.picture.length_frames += u64::from(longer);
+            Ok(())
+        };
+        cuts::append(pool, &cut, &next, &edit).await.unwrap();
+        assert_eq!(waiting().await, expected);
+    }
+}

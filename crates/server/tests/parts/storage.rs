@@ -56,6 +56,17 @@ async fn an_upload_that_breaks_off_or_does_not_fit_leaves_nothing() {
 }
 
 #[actix_web::test]
+async fn a_sound_that_the_store_lost_is_not_found_and_one_that_is_none_is_refused() {
+    let house = House::new().await;
+    let hash = take(&house, "lost.wav", b"soon gone").await.unwrap();
+    assert_eq!(house.app.working_file(&hash).await.err().unwrap().code(), Code::BadValue);
+    std::fs::remove_file(house.folder.path().join("objects/sounds").join(&hash)).unwrap();
+    assert_eq!(house.app.working_file(&hash).await.err().unwrap().code(), Code::NotFound);
+    assert_eq!(house.app.sounds.original(&hash, "wav").await.unwrap_err().code(), Code::NotFound);
+    assert_eq!(house.app.working_file(&"0".repeat(64)).await.err().unwrap().code(), Code::NotFound, "nobody knows it");
+}
+
+#[actix_web::test]
 async fn only_what_nothing_names_is_swept() {
     let house = House::new().await;
     let cut = house.cut("A").await;
