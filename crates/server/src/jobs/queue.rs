@@ -120,12 +120,14 @@ pub async fn add_once(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Task) 
 /// # Errors
 /// What the database says.
 pub async fn claim(pool: &MySqlPool, worker: &str, lane: Lane) -> Result<Option<Claimed>, sqlx::Error> {
-    // What was cancelled stays so, also when its worker is gone.
-    sqlx::query(
-        "UPDATE jobs SET state = 'cancelled', ended_at = CURRENT_TIMESTAMP(3) WHERE state = 'running' AND cancel_requested AND lease_until < CURRENT_TIMESTAMP(3)",
-    )
-    .execute(pool)
-    .await?;
+    // What was cancelled stays so, also when its worker is gone. It is looked for without locks: others end jobs meanwhile.
+    let gone: Vec<(Uuid,)> =
+        sqlx::query_as("SELECT id FROM jobs WHERE state = 'running' AND cancel_requested AND lease_until < CURRENT_TIMESTAMP(3)").fetch_all(pool).await?;
+    for (id,) in gone {
+        let cancel =
+            "UPDATE jobs SET state = 'cancelled', ended_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND state = 'running' AND lease_until < CURRENT_TIMESTAMP(3)";
+        in_turn(async || sqlx::query(cancel).bind(id).execute(pool).await).await?;
+    }
     let open = "(j.state = 'queued' OR (j.state = 'running' AND j.lease_until < CURRENT_TIMESTAMP(3)))";
     let only = if lane == Lane::Quick { "AND j.lane = 'quick'" } else { "" };
     loop {
@@ -137,22 +139,14 @@ pub async fn claim(pool: &MySqlPool, worker: &str, lane: Lane) -> Result<Option<
         .fetch_optional(pool)
         .await?;
         let Some((id, cut)) = found else { return Ok(None) };
-        let taken = sqlx::query(AssertSqlSafe(format!(
+        let take = format!(
             "UPDATE jobs j SET j.state = 'running', j.worker = ?, j.attempt = j.attempt + 1, j.lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND)
              WHERE j.id = ? AND {open}"
-        )))
-        .bind(worker)
-        .bind(LEASE_S)
-        .bind(id)
-        .execute(pool)
-        .await;
-        // Another worker may have been faster, or as fast.
-        let taken = match taken {
-            Err(cause) if is_deadlock(&cause) => continue,
-            other => other?,
-        };
+        );
+        let taken = in_turn(async || sqlx::query(AssertSqlSafe(take.as_str())).bind(worker).bind(LEASE_S).bind(id).execute(pool).await).await?;
+        // Another worker may have been faster.
         if taken.rows_affected() == 1 {
-            sqlx::query("UPDATE cuts SET served_at = CURRENT_TIMESTAMP(6) WHERE id = ?").bind(cut).execute(pool).await?;
+            in_turn(async || sqlx::query("UPDATE cuts SET served_at = CURRENT_TIMESTAMP(6) WHERE id = ?").bind(cut).execute(pool).await).await?;
             return sqlx::query_as("SELECT id, cut_id, task, attempt FROM jobs WHERE id = ?").bind(id).fetch_optional(pool).await;
         }
     }
@@ -161,6 +155,19 @@ pub async fn claim(pool: &MySqlPool, worker: &str, lane: Lane) -> Result<Option<
 /// Whether two transactions waited for each other, and this one was called off (ISO/IEC 9075: class 40).
 fn is_deadlock(cause: &sqlx::Error) -> bool {
     cause.as_database_error().and_then(|e| e.code()).is_some_and(|code| code.starts_with("40"))
+}
+
+/// Does again what was called off because two waited for each other: InnoDB ends one of them, which
+/// then has changed nothing.
+async fn in_turn<T>(change: impl AsyncFn() -> Result<T, sqlx::Error>) -> Result<T, sqlx::Error> {
+    const MOST_TRIES: usize = 20;
+    for _ in 1..MOST_TRIES {
+        match change().await {
+            Err(cause) if is_deadlock(&cause) => {}
+            other => return other,
+        }
+    }
+    change().await
 }
 
 /// What became of a lease that was to be renewed.
@@ -179,7 +186,7 @@ pub enum Lease {
 /// # Errors
 /// What the database says.
 pub async fn renew(pool: &MySqlPool, worker: &str, job: Uuid, progress: f32, doing: &str) -> Result<Lease, sqlx::Error> {
-    let kept = sqlx::query(
+    let kept = in_turn(async || sqlx::query(
         "UPDATE jobs SET progress = ?, doing = ?, lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND) WHERE id = ? AND worker = ? AND state = 'running'",
     )
     .bind(progress)
@@ -188,7 +195,7 @@ pub async fn renew(pool: &MySqlPool, worker: &str, job: Uuid, progress: f32, doi
     .bind(job)
     .bind(worker)
     .execute(pool)
-    .await?;
+    .await).await?;
     if kept.rows_affected() == 0 {
         return Ok(Lease::Lost);
     }
@@ -201,12 +208,15 @@ pub async fn renew(pool: &MySqlPool, worker: &str, job: Uuid, progress: f32, doi
 /// # Errors
 /// What the database says.
 pub async fn give_back(pool: &MySqlPool, worker: &str) -> Result<(), sqlx::Error> {
-    sqlx::query(
-        "UPDATE jobs SET state = IF(cancel_requested, 'cancelled', 'queued'), ended_at = IF(cancel_requested, CURRENT_TIMESTAMP(3), NULL),
+    in_turn(async || {
+        sqlx::query(
+            "UPDATE jobs SET state = IF(cancel_requested, 'cancelled', 'queued'), ended_at = IF(cancel_requested, CURRENT_TIMESTAMP(3), NULL),
              attempt = attempt - 1, worker = NULL, lease_until = NULL WHERE worker = ? AND state = 'running'",
-    )
-    .bind(worker)
-    .execute(pool)
+        )
+        .bind(worker)
+        .execute(pool)
+        .await
+    })
     .await?;
     Ok(())
 }
@@ -216,7 +226,7 @@ pub async fn give_back(pool: &MySqlPool, worker: &str) -> Result<(), sqlx::Error
 /// # Errors
 /// What the database says.
 pub async fn release(pool: &MySqlPool, worker: &str) -> Result<(), sqlx::Error> {
-    sqlx::query("UPDATE jobs SET lease_until = '2000-01-01' WHERE worker = ? AND state = 'running'").bind(worker).execute(pool).await?;
+    in_turn(async || sqlx::query("UPDATE jobs SET lease_until = '2000-01-01' WHERE worker = ? AND state = 'running'").bind(worker).execute(pool).await).await?;
     Ok(())
 }
 
@@ -226,14 +236,14 @@ pub async fn release(pool: &MySqlPool, worker: &str) -> Result<(), sqlx::Error> 
 /// What the database says.
 pub async fn end(pool: &MySqlPool, worker: &str, job: Uuid, state: &str, problem: Option<&str>) -> Result<(), sqlx::Error> {
     // A cancelled job stays cancelled, however it ended.
-    sqlx::query("UPDATE jobs SET state = IF(cancel_requested AND ? <> 'done', 'cancelled', ?), problem = ?, progress = 1, ended_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND worker = ? AND state = 'running'")
+    in_turn(async || sqlx::query("UPDATE jobs SET state = IF(cancel_requested AND ? <> 'done', 'cancelled', ?), problem = ?, progress = 1, ended_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND worker = ? AND state = 'running'")
         .bind(state)
         .bind(state)
         .bind(problem.map(|p| p.chars().take(500).collect::<String>()))
         .bind(job)
         .bind(worker)
         .execute(pool)
-        .await?;
+        .await).await?;
     Ok(())
 }
 
@@ -242,15 +252,18 @@ pub async fn end(pool: &MySqlPool, worker: &str, job: Uuid, state: &str, problem
 /// # Errors
 /// What the database says.
 pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<Option<Task>, sqlx::Error> {
-    let done = sqlx::query(
-        "UPDATE jobs SET cancel_requested = TRUE,
+    let done = in_turn(async || {
+        sqlx::query(
+            "UPDATE jobs SET cancel_requested = TRUE,
              ended_at = IF(state = 'queued', CURRENT_TIMESTAMP(3), ended_at),
              state = IF(state = 'queued', 'cancelled', state)
          WHERE id = ? AND cut_id = ? AND state IN ('queued', 'running')",
-    )
-    .bind(job)
-    .bind(cut)
-    .execute(pool)
+        )
+        .bind(job)
+        .bind(cut)
+        .execute(pool)
+        .await
+    })
     .await?;
     if done.rows_affected() == 0 {
         return Ok(None);
@@ -264,13 +277,16 @@ pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<Option<Tas
 /// # Errors
 /// What the database says.
 pub async fn again(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<bool, sqlx::Error> {
-    let done = sqlx::query(
+    let done = in_turn(async || {
+        sqlx::query(
         "UPDATE jobs SET state = 'queued', attempt = 0, progress = 0, doing = 'waiting', problem = NULL, ended_at = NULL, worker = NULL, lease_until = NULL,
              created_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND cut_id = ? AND state = 'failed'",
     )
     .bind(job)
     .bind(cut)
     .execute(pool)
+    .await
+    })
     .await?;
     Ok(done.rows_affected() == 1)
 }
