@@ -22,6 +22,7 @@
 //! | [`shape`] | fitting, phrases, loudness | level objects, and those into a gain curve |
 //! | [`plan`] | the fitted bed, narration and levels | the document that says how a cut sounds |
 //! | [`mix`] | a plan and its sounds | samples, for any range |
+//! | [`cut`] | what somebody said, and the sounds | the next state of the cut |
 //! | [`check`] | a plan | findings |
 //!
 //! Time is counted in integer samples at [`SAMPLE_RATE_HZ`] and, for the picture, in integer
@@ -31,6 +32,7 @@
 #![deny(missing_docs)]
 
 pub mod check;
+pub mod cut;
 pub mod fit;
 pub mod kind;
 pub mod mix;

@@ -3,7 +3,8 @@
 //! Both are blocks of a time line `from --> to` and text lines. Tags and position settings are
 //! left away. Tests compare with the packages `webvtt-py` and `pysrt`.
 
-use crate::{ExchangeError, For, Format, List, Unused};
+use crate::{ExchangeError, For, Format, List};
+use jaunty_core::picture::Unused;
 use jaunty_core::picture::{Line, Marks};
 use jaunty_core::units::{FrameRate, samples_from_seconds};
 

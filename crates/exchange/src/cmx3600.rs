@@ -7,7 +7,8 @@
 //! `*` and belong to the event above. The layout is the public one that editing systems share;
 //! tests compare with the package `otio-cmx3600-adapter`.
 
-use crate::{DAY_FRAMES, ExchangeError, For, Format, List, Listed, Unused, in_order, kind_of};
+use crate::{DAY_FRAMES, ExchangeError, For, Format, List, Listed, in_order, kind_of};
+use jaunty_core::picture::Unused;
 use jaunty_core::picture::{Marks, Moment, Origin, Picture, Shot, tidy_name};
 use jaunty_core::units::{FrameRate, TimeError};
 use std::fmt::Write;

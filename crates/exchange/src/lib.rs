@@ -19,7 +19,7 @@ pub mod grid;
 pub mod moments;
 pub mod otio;
 
-use jaunty_core::picture::{Line, MOST_MARKS, Marks, Picture, Shot};
+use jaunty_core::picture::{Line, MOST_MARKS, Marks, Picture, Shot, Unused};
 use jaunty_core::units::FrameRate;
 use serde::{Deserialize, Serialize};
 
@@ -54,24 +54,6 @@ impl Format {
             Self::WebVtt => "WebVTT captions",
             Self::SubRip => "SubRip captions",
         }
-    }
-}
-
-/// Something on a list that was not used.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Unused {
-    /// Number of its line, from 1; formats without lines have none.
-    pub line: Option<usize>,
-    /// What stands there, shortened.
-    pub text: String,
-    /// Why it was not used.
-    pub reason: String,
-}
-
-impl Unused {
-    pub(crate) fn new(line: Option<usize>, text: &str, reason: impl Into<String>) -> Self {
-        let text: String = text.trim().chars().filter(|c| !c.is_control() || *c == '\t').take(120).collect();
-        Self { line, text, reason: reason.into() }
     }
 }
 
@@ -112,18 +94,6 @@ pub struct List {
     pub lines: Vec<Line>,
     /// What was not used; of a long list the first of it, and how much more there is.
     pub unused: Vec<Unused>,
-}
-
-/// How many lines of a list are told as unused; a longer list is wrong as a whole.
-const MOST_TOLD: usize = 200;
-
-/// Leaves so many unused lines as somebody reads, and says how many more there are.
-pub fn tell_unused(unused: &mut Vec<Unused>) {
-    if unused.len() > MOST_TOLD {
-        let more = unused.len() - MOST_TOLD;
-        unused.truncate(MOST_TOLD);
-        unused.push(Unused { line: None, text: format!("{more} more lines"), reason: "for reasons like those above".into() });
-    }
 }
 
 /// Why nothing of a list could be used.

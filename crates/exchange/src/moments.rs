@@ -4,7 +4,8 @@
 //! columns; without one they are time, name, kind. Commas, semicolons and tabs all do. Kinds are
 //! hit, title, credits, and for shots `shot` and `still`; any other stays a name.
 
-use crate::{ExchangeError, For, Format, List, Unused, kind_of};
+use crate::{ExchangeError, For, Format, List, kind_of};
+use jaunty_core::picture::Unused;
 use jaunty_core::picture::{Marks, Moment, MomentKind, Origin, Shot, tidy_name};
 use jaunty_core::units::FrameRate;
 

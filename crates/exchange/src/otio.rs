@@ -5,7 +5,8 @@
 //! inside a track) is one shot. Markers become moments, freeze frames and still images become
 //! stills. Tests compare with the package `opentimelineio`.
 
-use crate::{DAY_FRAMES, ExchangeError, For, Format, List, Listed, Unused, in_order, kind_of};
+use crate::{DAY_FRAMES, ExchangeError, For, Format, List, Listed, in_order, kind_of};
+use jaunty_core::picture::Unused;
 use jaunty_core::picture::{Marks, Moment, MomentKind, Origin, Picture, Shot, tidy_name};
 use jaunty_core::units::FrameRate;
 use serde_json::{Value, json};

@@ -1,6 +1,6 @@
 //! The commands that need no server: list shots, tell kinds, read, fit and mix files.
 
-use jaunty_core::fit::{self, FitRequest, Fitting};
+use jaunty_core::fit::{self, FitRequest, Fitting, Scene};
 use jaunty_core::mix::{self, Hear};
 use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{self, BedRead, Reading};
@@ -276,7 +276,10 @@ pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Va
     let (bed_sound, voice) = (load(bed)?, load(narration)?);
     let BedRead { reading, likeness } = read_bed(&bed_sound);
     let speech = read_narration(&voice);
-    let fittings = fit::fittings(&bed_sound, &reading, &likeness, &FitRequest::of_length(length_samples));
+    // The bed is fitted to the narration as well as to the length, as the server does.
+    let phrases = speech.phrases.iter().map(|p| (p.start_samples, p.end_samples)).collect();
+    let request = FitRequest { scene: Scene { phrases, ..Scene::default() }, ..FitRequest::of_length(length_samples) };
+    let fittings = fit::fittings(&bed_sound, &reading, &likeness, &request);
     let lines = reading.bar_lines_samples();
     let bed_input = BedInput { sound: "bed", source: &bed_sound, fitting: &fittings[0], bar_lines_samples: &lines, before: &[] };
     let piece = Piece::whole("narration", voice.len_samples());

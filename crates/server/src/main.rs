@@ -1,9 +1,12 @@
 //! The `jaunty` binary: arguments, logging, launch.
 
 use clap::{Parser, Subcommand};
-use jaunty_server::apart::{Memory, Workers, decode_here, limit_self, parse_here};
-use jaunty_server::jobs::{self, queue::Lane};
-use jaunty_server::{App, Settings, StartError, cli, load_demo, openapi_document, serve, sweep};
+use jaunty_server::apart::{Memory, decode_here, limit_self, parse_here};
+use jaunty_server::http::{openapi_document, serve};
+use jaunty_server::store::jobs::Lane;
+use jaunty_server::studio::Studio;
+use jaunty_server::work::{Workers, worker};
+use jaunty_server::{Settings, StartError, cli};
 use std::io::Write;
 use std::net::TcpListener;
 use std::num::NonZeroU32;
@@ -226,17 +229,17 @@ fn ended(result: Result<(), StartError>) -> ExitCode {
 async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<(), StartError> {
     let listener = TcpListener::bind(&listen)
         .map_err(|cause| std::io::Error::new(cause.kind(), format!("{listen} cannot be used ({cause}); choose another with --listen")))?;
-    let app = App::open(&settings).await?;
+    let studio = Studio::open(&settings).await?;
     if demo {
-        load_demo(&app, &settings.data_folder.join("demo")).await?;
+        studio.load_demo(&settings.data_folder.join("demo")).await?;
     }
-    let workers = Workers::start(&settings, &app.pool);
+    let workers = Workers::start(&settings, &studio.pool);
     if demo {
-        app.render_shelf();
+        studio.render_shelf();
     }
-    app.sweep_daily();
+    studio.sweep_daily();
     println!("http://{}", listener.local_addr()?);
-    let served = serve(app, listener, &settings).await;
+    let served = serve(studio, listener, &settings).await;
     workers.stop().await;
     // Work that nobody waits for any more must not hold up the end.
     match served {
@@ -247,8 +250,8 @@ async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<()
 
 #[actix_web::main]
 async fn run_workers(settings: Settings) -> Result<(), StartError> {
-    let app = App::open(&settings).await?;
-    let workers = Workers::start(&Settings { worker_count: settings.worker_count.max(1), ..settings }, &app.pool);
+    let studio = Studio::open(&settings).await?;
+    let workers = Workers::start(&Settings { worker_count: settings.worker_count.max(1), ..settings }, &studio.pool);
     let mut ended = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate())?;
     tokio::select! {
         _ = ended.recv() => {}
@@ -263,17 +266,17 @@ async fn run_worker(settings: Settings, name: String, lane: Lane) -> Result<(), 
     limit_self(Memory::WORKER)?;
     // A key that ends the server is for the server: it ends this one in good order.
     let _interrupt = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::interrupt())?;
-    let app = App::open(&settings).await?;
-    jobs::worker::run(app, name, lane).await;
+    let studio = Studio::open(&settings).await?;
+    worker::run(studio, name, lane).await;
     // A job that does not stop ends with its process.
     std::process::exit(0)
 }
 
 #[actix_web::main]
 async fn run_sweep(settings: Settings, unused_days: f64) -> Result<(), StartError> {
-    let app = App::open(&settings).await?;
+    let studio = Studio::open(&settings).await?;
     let unused = std::time::Duration::try_from_secs_f64(unused_days * 86_400.0).map_err(std::io::Error::other)?;
-    let swept = sweep(&app, unused).await?;
+    let swept = studio.sweep(unused).await?;
     println!("{}", serde_json::json!(swept));
     Ok(())
 }

@@ -28,6 +28,7 @@
 mod alternatives;
 mod ask;
 mod bed;
+mod close_up;
 mod exact;
 mod fitted;
 mod planner;
@@ -37,11 +38,13 @@ mod taste;
 mod wishes;
 
 pub use alternatives::{fittings, natural_lengths, quick_fitting, retouched};
+pub use close_up::CloseUp;
 pub use fitted::FittedBed;
-pub use say::{Liking, Wish};
+pub use say::{Liking, Standing, Wish};
 pub use scene::{ON_CUT_SAMPLES, Scene};
 pub use wishes::{EndWish, Likings, MOST_MUSTS, Passage, Pin, StartWish, WishError, Wishes};
 
+use crate::reading::Reading;
 use crate::splice::{Join, RingOut, SpliceAt};
 use serde::{Deserialize, Serialize};
 
@@ -295,6 +298,17 @@ pub struct Fitting {
     pub notes: Vec<String>,
 }
 
+/// A bar line of a bed as it lies on the cut.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct BarLine {
+    /// Where, in samples of the cut.
+    pub at_samples: u64,
+    /// The bar of the bed that begins there, from 0.
+    pub bar: usize,
+    /// The section of the bed that is heard to begin there, from 0.
+    pub section: Option<usize>,
+}
+
 impl Fitting {
     /// The sample of the cut after the last.
     pub fn end_samples(&self) -> u64 {
@@ -367,6 +381,22 @@ impl Fitting {
             }
         }
         lines
+    }
+
+    /// The bar lines of the bed as fitted, with the sections that are heard to begin on them.
+    pub fn counted_bar_lines(&self, reading: &Reading) -> Vec<BarLine> {
+        let section_at = |bar: usize| reading.sections.iter().position(|s| (s.start_bar..s.end_bar).contains(&bar));
+        let mut last = None;
+        let lines = self.bar_lines(&reading.bar_lines_samples()).into_iter();
+        lines
+            .map(|(at_samples, bar)| {
+                let section = section_at(bar);
+                // One begins where it begins in the bed, and where a splice enters the middle of another.
+                let begins = section.is_some_and(|k| reading.sections[k].start_bar == bar) || section != last;
+                last = section;
+                BarLine { at_samples, bar, section: section.filter(|_| begins) }
+            })
+            .collect()
     }
 
     /// Passages of the bed that are heard, as samples of it, in the order in which they are played.

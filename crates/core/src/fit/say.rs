@@ -61,7 +61,9 @@ impl Likings {
 }
 
 /// One wish.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "what", rename_all = "camelCase", rename_all_fields = "camelCase")]
 pub enum Wish {
     /// A passage of the bed must sound.
     Keep(Passage),
@@ -72,8 +74,13 @@ pub enum Wish {
     /// A moment of the bed on a moment of the cut.
     Pin(Pin),
     /// A splice must be there, in place of another where one is named.
-    Splice(SpliceAt, Option<SpliceAt>),
-    /// A splice must not be there.
+    Splice {
+        /// Which.
+        splice: SpliceAt,
+        /// In place of this one.
+        instead: Option<SpliceAt>,
+    },
+    /// A splice must not be there: the next best place is taken.
     NoSplice(SpliceAt),
     /// A splice is changed by hand.
     Touch(Touch),
@@ -81,30 +88,84 @@ pub enum Wish {
     Start(StartWish),
     /// How it ends.
     End(EndWish),
-    /// Where on the cut the bed lies.
-    Place(Option<Passage>),
+    /// Where on the cut the bed lies; all over it without a start.
+    Place {
+        /// From.
+        start_samples: Option<u64>,
+        /// To; to the end of the cut without one.
+        end_samples: Option<u64>,
+    },
     /// Bars played at least between two splices.
-    LeastRun(usize),
-    /// How often a passage may be heard.
-    MostPlays(Option<u32>),
-    /// The most that the speed may change, as a share.
-    SpeedChange(f64),
+    LeastRun {
+        /// 1 to 32.
+        bars: usize,
+    },
+    /// How often a passage may be heard; as often as it takes without a number.
+    MostPlays {
+        /// 1 to 100.
+        times: Option<u32>,
+    },
+    /// The most that the speed may change.
+    SpeedChange {
+        /// As a share, 0 to 0.02.
+        share: f64,
+    },
     /// What is liked better.
-    Liking(Liking, bool),
+    Liking {
+        /// Which.
+        liking: Liking,
+        /// Whether.
+        on: bool,
+    },
 }
 
-/// A wish that stands, for a list of them.
-#[derive(Debug, Clone, Copy, PartialEq)]
-enum Standing {
-    Keep(usize),
-    LeaveOut(usize),
-    Pin(usize),
-    Splice(usize),
-    NoSplice(usize),
-    Touch(usize),
-    Start,
-    End,
+impl Wish {
+    /// The places of bed and cut that it names, in samples.
+    pub fn places(&self) -> Vec<u64> {
+        match *self {
+            Self::Keep(p) | Self::LeaveOut(p) | Self::Free(p) => vec![p.start_samples, p.end_samples],
+            Self::Pin(pin) => vec![pin.bed_samples, pin.cut_samples],
+            Self::Splice { splice, .. } | Self::NoSplice(splice) => vec![splice.leave_samples, splice.enter_samples],
+            Self::Start(StartWish::Cold { at_samples } | StartWish::FadeIn { at_samples }) => at_samples.into_iter().collect(),
+            Self::End(EndWish::OwnEnding { hit_samples: at } | EndWish::Stop { ring_out_samples: at }) => at.into_iter().collect(),
+            Self::Place { start_samples, end_samples } => start_samples.into_iter().chain(end_samples).collect(),
+            _ => Vec::new(),
+        }
+    }
+}
+
+/// A wish that stands, named by what it is about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "what", rename_all = "camelCase", rename_all_fields = "camelCase")]
+pub enum Standing {
+    /// Where on the cut the bed lies.
     Place,
+    /// How it begins.
+    Start,
+    /// How it ends.
+    End,
+    /// A passage of the bed that must sound.
+    Keep {
+        /// Its first sample.
+        start_samples: u64,
+    },
+    /// A passage of the bed that must not sound.
+    LeaveOut {
+        /// Its first sample.
+        start_samples: u64,
+    },
+    /// A pin.
+    Pin {
+        /// Sample of the cut.
+        cut_samples: u64,
+    },
+    /// A splice that must be there.
+    Splice(SpliceAt),
+    /// A splice that must not be there.
+    NoSplice(SpliceAt),
+    /// A splice that was changed by hand.
+    Touch(SpliceAt),
 }
 
 /// `spans` without `cut`.
@@ -158,7 +219,7 @@ impl Wishes {
                 next.pins.push(pin);
                 next.pins.sort_by_key(|p| p.cut_samples);
             }
-            Wish::Splice(splice, instead) => {
+            Wish::Splice { splice, instead } => {
                 next.splices.retain(|s| Some(*s) != instead && *s != splice);
                 next.no_splices.retain(|s| *s != splice);
                 next.splices.push(splice);
@@ -174,88 +235,86 @@ impl Wishes {
             }
             Wish::Start(start) => next.start = start,
             Wish::End(end) => next.end = end,
-            Wish::Place(place) => next.place = place,
-            Wish::LeastRun(bars) => next.least_run_bars = bars,
-            Wish::MostPlays(plays) => next.most_plays = plays,
-            Wish::SpeedChange(share) => next.most_speed_change = share,
-            Wish::Liking(liking, on) => *next.likings.of(liking) = on,
+            Wish::Place { start_samples, end_samples } => {
+                next.place = start_samples.map(|start_samples| Passage { start_samples, end_samples: end_samples.unwrap_or(Passage::OPEN_END) });
+            }
+            Wish::LeastRun { bars } => next.least_run_bars = bars,
+            Wish::MostPlays { times } => next.most_plays = times,
+            Wish::SpeedChange { share } => next.most_speed_change = share,
+            Wish::Liking { liking, on } => *next.likings.of(liking) = on,
         }
         next.check()?;
         *self = next;
         Ok(())
     }
 
-    fn standing(&self) -> Vec<Standing> {
+    /// Every wish that can be taken back.
+    pub fn standing(&self) -> Vec<Standing> {
         let mut all: Vec<Standing> = Vec::new();
         all.extend(self.place.map(|_| Standing::Place));
         all.extend((self.start != StartWish::Free).then_some(Standing::Start));
         all.extend((self.end != EndWish::Free).then_some(Standing::End));
-        all.extend((0..self.keep.len()).map(Standing::Keep));
-        all.extend((0..self.leave_out.len()).map(Standing::LeaveOut));
-        all.extend((0..self.pins.len()).map(Standing::Pin));
-        all.extend((0..self.splices.len()).map(Standing::Splice));
-        all.extend((0..self.no_splices.len()).map(Standing::NoSplice));
-        all.extend((0..self.touches.len()).map(Standing::Touch));
+        all.extend(self.keep.iter().map(|p| Standing::Keep { start_samples: p.start_samples }));
+        all.extend(self.leave_out.iter().map(|p| Standing::LeaveOut { start_samples: p.start_samples }));
+        all.extend(self.pins.iter().map(|p| Standing::Pin { cut_samples: p.cut_samples }));
+        all.extend(self.splices.iter().copied().map(Standing::Splice));
+        all.extend(self.no_splices.iter().copied().map(Standing::NoSplice));
+        all.extend(self.touches.iter().map(|t| Standing::Touch(t.splice)));
         all
     }
 
-    /// Every wish that can be taken back, in words.
-    pub fn said(&self) -> Vec<String> {
+    /// A wish that stands, in words; none where it does not.
+    pub fn words_of(&self, standing: &Standing) -> Option<String> {
         let passage = |p: &Passage| format!("{} to {}", clock(p.start_samples), clock(p.end_samples));
         let splice = |s: &SpliceAt| format!("from {} to {} of the bed", clock(s.leave_samples), clock(s.enter_samples));
         let at = |s: Option<u64>| s.map_or(String::new(), |s| format!(" at {} of the bed", clock(s)));
-        self.standing()
-            .into_iter()
-            .map(|standing| match standing {
-                Standing::Keep(k) => format!("keep {} of the bed", passage(&self.keep[k])),
-                Standing::LeaveOut(k) => format!("leave {} of the bed out", passage(&self.leave_out[k])),
-                Standing::Pin(k) => format!("{} of the bed on {} of the cut", clock(self.pins[k].bed_samples), clock(self.pins[k].cut_samples)),
-                Standing::Splice(k) => format!("splice {}", splice(&self.splices[k])),
-                Standing::NoSplice(k) => format!("no splice {}", splice(&self.no_splices[k])),
-                Standing::Touch(k) => format!("splice {} changed by hand", splice(&self.touches[k].splice)),
-                Standing::Start => match self.start {
-                    StartWish::Free => String::new(),
-                    StartWish::Top => "start from the top".into(),
-                    StartWish::Cold { at_samples } => format!("cold start{}", at(at_samples)),
-                    StartWish::FadeIn { at_samples } => format!("fade in{}", at(at_samples)),
-                },
-                Standing::End => match self.end {
-                    EndWish::Free => String::new(),
-                    EndWish::OwnEnding { hit_samples: None } => "its own ending".into(),
-                    EndWish::OwnEnding { hit_samples: Some(hit) } => format!("its last hit on {} of the cut", clock(hit)),
-                    EndWish::Stop { ring_out_samples: None } => "stop on a downbeat and ring out".into(),
-                    EndWish::Stop { ring_out_samples: Some(ring) } => format!("stop on a downbeat and ring out for {}", clock(ring)),
-                    EndWish::Fade => "fade out".into(),
-                },
-                Standing::Place => match self.place {
-                    Some(p) if p.end_samples == Passage::OPEN_END => format!("the bed lies from {} of the cut on", clock(p.start_samples)),
-                    Some(p) => format!("the bed lies on {} of the cut", passage(&p)),
-                    None => String::new(),
-                },
-            })
-            .collect()
+        let from = |passages: &[Passage], start: u64| passages.iter().find(|p| p.start_samples == start).map(passage);
+        if !self.standing().contains(standing) {
+            return None;
+        }
+        Some(match standing {
+            Standing::Keep { start_samples } => format!("keep {} of the bed", from(&self.keep, *start_samples)?),
+            Standing::LeaveOut { start_samples } => format!("leave {} of the bed out", from(&self.leave_out, *start_samples)?),
+            Standing::Pin { cut_samples } => {
+                let pin = self.pins.iter().find(|p| p.cut_samples == *cut_samples)?;
+                format!("{} of the bed on {} of the cut", clock(pin.bed_samples), clock(pin.cut_samples))
+            }
+            Standing::Splice(at) => format!("splice {}", splice(at)),
+            Standing::NoSplice(at) => format!("no splice {}", splice(at)),
+            Standing::Touch(at) => format!("splice {} changed by hand", splice(at)),
+            Standing::Start => match self.start {
+                StartWish::Free => return None,
+                StartWish::Top => "start from the top".into(),
+                StartWish::Cold { at_samples } => format!("cold start{}", at(at_samples)),
+                StartWish::FadeIn { at_samples } => format!("fade in{}", at(at_samples)),
+            },
+            Standing::End => match self.end {
+                EndWish::Free => return None,
+                EndWish::OwnEnding { hit_samples: None } => "its own ending".into(),
+                EndWish::OwnEnding { hit_samples: Some(hit) } => format!("its last hit on {} of the cut", clock(hit)),
+                EndWish::Stop { ring_out_samples: None } => "stop on a downbeat and ring out".into(),
+                EndWish::Stop { ring_out_samples: Some(ring) } => format!("stop on a downbeat and ring out for {}", clock(ring)),
+                EndWish::Fade => "fade out".into(),
+            },
+            Standing::Place => match self.place? {
+                p if p.end_samples == Passage::OPEN_END => format!("the bed lies from {} of the cut on", clock(p.start_samples)),
+                p => format!("the bed lies on {} of the cut", passage(&p)),
+            },
+        })
     }
 
-    /// The number of pin `pin` in [`Wishes::said`].
-    pub fn number_of_pin(&self, pin: usize) -> Option<usize> {
-        self.standing().iter().position(|standing| matches!(standing, Standing::Pin(k) if *k == pin))
-    }
-
-    /// Whether the wish of a number in [`Wishes::said`] changes a splice by hand and leaves the rest as it is.
-    pub fn is_touch(&self, index: usize) -> bool {
-        matches!(self.standing().get(index), Some(Standing::Touch(_)))
-    }
-
-    /// Takes the wish of a number in [`Wishes::said`] back; `false` if there is none.
-    pub fn take_back(&mut self, index: usize) -> bool {
-        let Some(standing) = self.standing().get(index).copied() else { return false };
+    /// Takes a wish back; whether it stood.
+    pub fn take_back(&mut self, standing: &Standing) -> bool {
+        if !self.standing().contains(standing) {
+            return false;
+        }
         match standing {
-            Standing::Keep(k) => drop(self.keep.remove(k)),
-            Standing::LeaveOut(k) => drop(self.leave_out.remove(k)),
-            Standing::Pin(k) => drop(self.pins.remove(k)),
-            Standing::Splice(k) => drop(self.splices.remove(k)),
-            Standing::NoSplice(k) => drop(self.no_splices.remove(k)),
-            Standing::Touch(k) => drop(self.touches.remove(k)),
+            Standing::Keep { start_samples } => self.keep.retain(|p| p.start_samples != *start_samples),
+            Standing::LeaveOut { start_samples } => self.leave_out.retain(|p| p.start_samples != *start_samples),
+            Standing::Pin { cut_samples } => self.pins.retain(|p| p.cut_samples != *cut_samples),
+            Standing::Splice(at) => self.splices.retain(|s| s != at),
+            Standing::NoSplice(at) => self.no_splices.retain(|s| s != at),
+            Standing::Touch(at) => self.touches.retain(|t| t.splice != *at),
             Standing::Start => self.start = StartWish::Free,
             Standing::End => self.end = EndWish::Free,
             Standing::Place => self.place = None,
@@ -289,9 +348,11 @@ mod tests {
         w.say(Wish::Pin(Pin { bed_samples: 5, cut_samples: 9 })).unwrap();
         w.say(Wish::Pin(Pin { bed_samples: 5, cut_samples: 12 })).unwrap();
         w.say(Wish::End(EndWish::Fade)).unwrap();
-        assert_eq!(w.said().len(), 3, "{:?}", w.said());
-        assert!(w.said()[0].contains("fade") && w.said()[2].contains("on 0:00.0"));
-        assert!(!w.take_back(3) && w.take_back(2) && w.take_back(0) && w.take_back(0));
+        let pin = Standing::Pin { cut_samples: 12 };
+        assert_eq!(w.standing(), [Standing::End, Standing::Keep { start_samples: 100 }, pin]);
+        assert!(w.words_of(&Standing::End).unwrap().contains("fade") && w.words_of(&pin).unwrap().contains("on 0:00.0"));
+        assert_eq!((w.words_of(&Standing::Start), w.take_back(&Standing::Start)), (None, false));
+        assert!(w.standing().iter().all(|standing| w.take_back(standing)));
         assert_eq!(w, Wishes::default());
     }
 
@@ -299,9 +360,9 @@ mod tests {
     fn nonsense_is_refused_and_changes_nothing() {
         let mut w = Wishes::default();
         assert_eq!(w.say(Wish::Keep(p(5, 5))), Err(WishError::EmptyPassage));
-        assert_eq!(w.say(Wish::SpeedChange(f64::NAN)), Err(WishError::Speed));
-        assert_eq!(w.say(Wish::LeastRun(0)), Err(WishError::LeastRun));
-        assert_eq!(w.say(Wish::MostPlays(Some(0))), Err(WishError::MostPlays));
+        assert_eq!(w.say(Wish::SpeedChange { share: f64::NAN }), Err(WishError::Speed));
+        assert_eq!(w.say(Wish::LeastRun { bars: 0 }), Err(WishError::LeastRun));
+        assert_eq!(w.say(Wish::MostPlays { times: Some(0) }), Err(WishError::MostPlays));
         for k in 0..super::super::MOST_MUSTS as u64 {
             w.say(Wish::Keep(p(1000 * k, 1000 * k + 10))).unwrap();
         }

@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 /// A passage of the bed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub struct Passage {
     /// First sample.
@@ -24,6 +25,7 @@ impl Passage {
 
 /// A moment of the bed that sounds at a moment of the cut.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub struct Pin {
     /// Sample of the bed.
@@ -34,6 +36,7 @@ pub struct Pin {
 
 /// How the bed is to begin.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "kind", rename_all = "camelCase", rename_all_fields = "camelCase")]
 pub enum StartWish {
     /// As fits best; from the top where nothing speaks against it.
@@ -55,6 +58,7 @@ pub enum StartWish {
 
 /// How the bed is to end.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "kind", rename_all = "camelCase", rename_all_fields = "camelCase")]
 pub enum EndWish {
     /// As fits best.

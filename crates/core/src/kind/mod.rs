@@ -12,6 +12,7 @@ mod weights;
 use crate::reading::{Cancelled, Progress};
 use crate::sound::blocks::Blocks;
 use crate::sound::{Source, mono_24k};
+use crate::units::Sure;
 use crate::units::mean;
 use serde::{Deserialize, Serialize};
 use weights::{BIAS, HIDDEN, MEAN, SCALE, UNIT_BIAS, UNITS, WEIGHTS};
@@ -37,6 +38,18 @@ pub struct Recognised {
     pub kind: Kind,
     /// How likely it is, 1/3 (a guess) to 1.
     pub confidence: f32,
+}
+
+impl Recognised {
+    /// How sure that is; the last of a scale that was measured on few recordings is not taken for sure.
+    pub fn sure(self) -> Sure {
+        Sure::from(self.confidence - 0.05)
+    }
+
+    /// Whether it is so surely something else than `kind` that somebody should be told.
+    pub fn is_surely_not(self, kind: Kind) -> bool {
+        self.kind != kind && self.confidence >= 0.8
+    }
 }
 
 /// Numbers that describe a stretch.

@@ -6,6 +6,9 @@
 //! everything made by hand alone ([`Picture::take_list`]).
 
 pub mod stills;
+mod unused;
+
+pub use unused::{Unused, tell_unused};
 
 use crate::SAMPLE_RATE_HZ;
 use crate::units::{CutLength, FrameRate};
@@ -93,6 +96,7 @@ impl Moment {
 
 /// A written line of the narration with its rough time.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub struct Line {
     /// Where its first syllable falls, in samples of the cut.
@@ -142,7 +146,7 @@ impl Marks {
 /// Something that a changed list changed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase", tag = "kind")]
-pub enum Change {
+pub enum ListChange {
     /// It was not there before.
     Added {
         /// What is seen or happens.
@@ -325,7 +329,7 @@ impl Picture {
     /// Whatever was made by hand stays; a listed shot gives way to nothing, so hand-made shots are
     /// kept only where the list has none. What lies behind the end of the cut is left out: take
     /// the list's length first, or let [`Marks::outside`] say what that is.
-    pub fn take_list(&mut self, mut list: Marks) -> Vec<Change> {
+    pub fn take_list(&mut self, mut list: Marks) -> Vec<ListChange> {
         list.shots.retain(|s| s.start_frame < self.length_frames);
         list.moments.retain(|m| m.frame < self.length_frames);
         for shot in &mut list.shots {
@@ -360,7 +364,7 @@ impl Picture {
 }
 
 /// What changed between two lists of (name, start, length): the k-th of a name is the same thing in both.
-fn compare(old: impl Iterator<Item = (String, u64, u64)>, new: impl Iterator<Item = (String, u64, u64)>) -> Vec<Change> {
+fn compare(old: impl Iterator<Item = (String, u64, u64)>, new: impl Iterator<Item = (String, u64, u64)>) -> Vec<ListChange> {
     let mut before: std::collections::HashMap<String, std::collections::VecDeque<(u64, u64)>> = std::collections::HashMap::new();
     let mut was_empty = true;
     for (name, start, length) in old {
@@ -374,16 +378,16 @@ fn compare(old: impl Iterator<Item = (String, u64, u64)>, new: impl Iterator<Ite
     let mut changes = Vec::new();
     for (name, to_frame, length) in new {
         match before.get_mut(&name).and_then(std::collections::VecDeque::pop_front) {
-            None => changes.push(Change::Added { name, to_frame }),
+            None => changes.push(ListChange::Added { name, to_frame }),
             Some((from_frame, was)) if (from_frame, was) != (to_frame, length) => {
-                changes.push(Change::Moved { name, from_frame, to_frame, longer_frames: length as i64 - was as i64 });
+                changes.push(ListChange::Moved { name, from_frame, to_frame, longer_frames: length as i64 - was as i64 });
             }
             Some(_) => {}
         }
     }
-    let mut gone: Vec<Change> =
-        before.into_iter().flat_map(|(name, left)| left.into_iter().map(move |(from_frame, _)| Change::Gone { name: name.clone(), from_frame })).collect();
-    gone.sort_by_key(|c| if let Change::Gone { from_frame, .. } = c { *from_frame } else { 0 });
+    let mut gone: Vec<ListChange> =
+        before.into_iter().flat_map(|(name, left)| left.into_iter().map(move |(from_frame, _)| ListChange::Gone { name: name.clone(), from_frame })).collect();
+    gone.sort_by_key(|c| if let ListChange::Gone { from_frame, .. } = c { *from_frame } else { 0 });
     changes.extend(gone);
     changes
 }

@@ -13,7 +13,7 @@ pub use film::{FilmInput, FilmWish};
 use crate::fit::{FittedBed, Fitting, FittingStart};
 use crate::picture::Line;
 use crate::shape::pocket::{Pocket, strongest_band_hz};
-use crate::shape::{self, Change, ChangeError, Frame, LevelObject, Measured, ShapeWishes};
+use crate::shape::{self, Frame, LevelChange, LevelError, LevelName, LevelObject, Measured, ShapeWishes};
 use crate::sound::{Source, loudness};
 use crate::speech::{Phrase, SpeechReading, attach_words};
 use crate::voice::{Narration, Piece, Placed};
@@ -113,16 +113,15 @@ impl Plan {
         self.beds().next()
     }
 
-    /// Changes a level object by hand, counted through all beds. Its twins in the other beds change
-    /// with it: where one bed gives over to the next within a swell, both rise alike. Nothing else
-    /// changes.
+    /// Changes a level object by hand. Its twins in the other beds change with it: where one bed
+    /// gives over to the next within a swell, both rise alike. Nothing else changes.
     ///
     /// # Errors
-    /// [`ChangeError`].
-    pub fn change_level(&mut self, index: usize, change: &Change) -> Result<(), ChangeError> {
-        let chosen = self.beds().flat_map(|l| &l.levels).nth(index).cloned().ok_or(ChangeError::NoObject)?;
-        let mut objects = self.layers.iter_mut().filter(|l| l.role == Role::Bed).flat_map(|l| &mut l.levels);
-        objects.try_for_each(|object| if object.is_twin_of(&chosen) { object.change(change) } else { Ok(()) })
+    /// [`LevelError`].
+    pub fn change_level(&mut self, name: LevelName, change: &LevelChange) -> Result<(), LevelError> {
+        let mut objects = self.layers.iter_mut().filter(|l| l.role == Role::Bed).flat_map(|l| &mut l.levels).filter(|o| name.names(o)).peekable();
+        objects.peek().ok_or(LevelError::NoObject)?;
+        objects.try_for_each(|object| object.change(change))
     }
 }
 

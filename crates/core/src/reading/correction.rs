@@ -2,9 +2,11 @@
 
 use crate::units::seconds_from_samples;
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 
 /// One thing that a person says about a reading.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "what", rename_all = "camelCase", rename_all_fields = "camelCase")]
 pub enum Correction {
     /// There are twice as many beats.
@@ -144,6 +146,12 @@ impl Correction {
             Self::Singing { start_samples, end_samples, .. } if start_samples >= end_samples => Err(CorrectionError::Span),
             _ => Ok(()),
         }
+    }
+
+    /// A short name by which it is taken back: two that say the same have one.
+    pub fn name(&self) -> String {
+        let text = serde_json::to_vec(self).unwrap_or_default();
+        Sha256::digest(text).iter().take(8).map(|byte| format!("{byte:02x}")).collect()
     }
 
     /// Whether it says something about beats and bars, from which all else follows.

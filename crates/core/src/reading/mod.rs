@@ -171,6 +171,11 @@ impl Reading {
         self.ending.kind != EndingKind::OwnEnding && cut_as_loop(&self.bar_lines_samples(), self.length_samples)
     }
 
+    /// Samples of music in it.
+    pub fn music_samples(&self) -> u64 {
+        self.ending.music_end_samples.saturating_sub(self.music_start_samples)
+    }
+
     /// Number of whole bars.
     pub fn bar_count(&self) -> usize {
         self.downbeats.len().saturating_sub(1)

@@ -6,8 +6,9 @@ use serde::{Deserialize, Serialize};
 
 /// A change of one object; what is not named stays.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase", default)]
-pub struct Change {
+pub struct LevelChange {
     /// How far it lies under the speech, in dB, 0 to 60; for an emphasis how much deeper.
     pub under_speech_db: Option<f64>,
     /// Gain of a sweep, in dB, -40 to 20.
@@ -26,7 +27,7 @@ pub struct Change {
 
 /// An object cannot be changed so. The texts say what can be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
-pub enum ChangeError {
+pub enum LevelError {
     /// There is none of that number.
     #[error("there is no such swell, dip or fade")]
     NoObject,
@@ -44,19 +45,19 @@ pub enum ChangeError {
     Length,
 }
 
-fn swept(gain_db: f64) -> Result<f64, ChangeError> {
-    if (-40.0..=20.0).contains(&gain_db) { Ok(gain_db) } else { Err(ChangeError::Sweep) }
+fn swept(gain_db: f64) -> Result<f64, LevelError> {
+    if (-40.0..=20.0).contains(&gain_db) { Ok(gain_db) } else { Err(LevelError::Sweep) }
 }
 
 /// Raises or lowers one passage by so many dB more; what lies outside of it stays as it is.
 ///
 /// # Errors
-/// [`ChangeError`]; nothing is changed then.
-pub fn sweep(objects: &mut Vec<LevelObject>, start_samples: u64, end_samples: u64, by_db: f64) -> Result<(), ChangeError> {
+/// [`LevelError`]; nothing is changed then.
+pub fn sweep(objects: &mut Vec<LevelObject>, start_samples: u64, end_samples: u64, by_db: f64) -> Result<(), LevelError> {
     /// A tenth of a second.
     const LEAST_SAMPLES: u64 = 4800;
     if end_samples < start_samples.saturating_add(LEAST_SAMPLES) {
-        return Err(ChangeError::Passage);
+        return Err(LevelError::Passage);
     }
     let new = LevelObject::Sweep { start_samples, end_samples, gain_db: swept(by_db)? };
     let Some(there) = objects.iter_mut().find(|o| o.is_twin_of(&new)) else {
@@ -72,18 +73,76 @@ pub fn sweep(objects: &mut Vec<LevelObject>, start_samples: u64, end_samples: u6
     Ok(())
 }
 
+/// What a level object is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub enum LevelKind {
+    /// Held under speech.
+    Dip,
+    /// Raised in a gap.
+    Swell,
+    /// Held further under one phrase.
+    Emphasis,
+    /// Raised or lowered in one passage.
+    Sweep,
+    /// The opening, from silence.
+    FadeIn,
+    /// The close, into silence.
+    FadeOut,
+}
+
+/// A level object, named by what it is and where it lies; its twins in other beds are named with it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub struct LevelName {
+    /// What it is.
+    pub kind: LevelKind,
+    /// Its first sample on the cut.
+    pub start_samples: u64,
+    /// The sample after its last.
+    pub end_samples: u64,
+}
+
+impl LevelName {
+    /// The name of an object, if it has one.
+    pub fn of(object: &LevelObject) -> Option<Self> {
+        let (start_samples, end_samples) = object.span()?;
+        Some(Self { kind: object.kind()?, start_samples, end_samples })
+    }
+
+    /// Whether it names an object.
+    pub fn names(self, object: &LevelObject) -> bool {
+        Self::of(object) == Some(self)
+    }
+}
+
 impl LevelObject {
+    /// What it is; none for what nobody sets by hand.
+    pub fn kind(&self) -> Option<LevelKind> {
+        Some(match self {
+            Self::Dip { .. } => LevelKind::Dip,
+            Self::Swell { .. } => LevelKind::Swell,
+            Self::Emphasis { .. } => LevelKind::Emphasis,
+            Self::Sweep { .. } => LevelKind::Sweep,
+            Self::FadeIn { .. } => LevelKind::FadeIn,
+            Self::FadeOut { .. } => LevelKind::FadeOut,
+            Self::Base { .. } | Self::Trim { .. } => return None,
+        })
+    }
+
     /// Changes an object by hand.
     ///
     /// # Errors
-    /// [`ChangeError`]; nothing is changed then.
-    pub fn change(&mut self, change: &Change) -> Result<(), ChangeError> {
-        let level = |db: Option<f64>| db.map_or(Ok(()), |db| if (0.0..=60.0).contains(&db) { Ok(()) } else { Err(ChangeError::Level) });
+    /// [`LevelError`]; nothing is changed then.
+    pub fn change(&mut self, change: &LevelChange) -> Result<(), LevelError> {
+        let level = |db: Option<f64>| db.map_or(Ok(()), |db| if (0.0..=60.0).contains(&db) { Ok(()) } else { Err(LevelError::Level) });
         level(change.under_speech_db)?;
         let samples = |seconds: Option<f64>| match seconds {
             None => Ok(None),
             Some(s) if (0.0..=60.0).contains(&s) => Ok(Some(samples_from_seconds(s))),
-            Some(_) => Err(ChangeError::Length),
+            Some(_) => Err(LevelError::Length),
         };
         let (rise, fall) = (samples(change.rise_s)?, samples(change.fall_s)?);
         match self {
@@ -97,7 +156,7 @@ impl LevelObject {
             Self::Swell { start_samples, end_samples, rise_samples, fall_samples, gain_db, under_speech_db, rise_slope, fall_slope, by_hand } => {
                 let (new_rise, new_fall) = (rise.unwrap_or(*rise_samples), fall.unwrap_or(*fall_samples));
                 if new_rise + new_fall > *end_samples - *start_samples {
-                    return Err(ChangeError::Length);
+                    return Err(LevelError::Length);
                 }
                 (*rise_samples, *fall_samples) = (new_rise, new_fall);
                 if let Some(under) = change.under_speech_db {
@@ -120,7 +179,7 @@ impl LevelObject {
                 *shape = change.fade_shape.unwrap_or(*shape);
                 *by_hand = true;
             }
-            Self::Base { .. } | Self::Trim { .. } => return Err(ChangeError::NoObject),
+            Self::Base { .. } | Self::Trim { .. } => return Err(LevelError::NoObject),
         }
         Ok(())
     }

@@ -28,7 +28,7 @@ mod wishes;
 
 pub use curve::{CURVE_STEP_SAMPLES, GainCurve};
 pub use forms::{Closing, ENTERS, Entry, Opening, entry};
-pub use hand::{Change, ChangeError, sweep};
+pub use hand::{LevelChange, LevelError, LevelKind, LevelName, sweep};
 pub use rules::{Frame, Measured, propose_bed, speech_lufs};
 pub use wishes::{LOUDNESS_CHOICES, ShapeError, ShapeWishes};
 

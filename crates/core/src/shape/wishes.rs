@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 
 /// Figures that all level objects follow.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase", default)]
 pub struct ShapeWishes {
     /// How far the bed lies under the speech, in dB of loudness, 0 to 40.

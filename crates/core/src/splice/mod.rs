@@ -30,6 +30,7 @@ const WAVE_REACH: i64 = 144;
 
 /// A splice named by the downbeats that it leaves and enters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub struct SpliceAt {
     /// The downbeat that is left.
@@ -54,6 +55,7 @@ pub enum Law {
 
 /// What somebody changed of a splice by hand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub struct Touch {
     /// Which splice.

@@ -1,11 +1,13 @@
-//! Quantities and their exact conversions: picture time ([`FrameRate`], [`Timecode`]) and level.
+//! Quantities and their exact conversions: picture time ([`FrameRate`], [`Timecode`]) level, and how sure something is.
 
 mod length;
 mod level;
+mod sure;
 mod time;
 
 pub use length::CutLength;
 pub use level::{db_from_gain, db_from_percent, gain_from_db, percent_from_db};
+pub use sure::Sure;
 pub use time::{FrameRate, TimeError, Timecode, samples_from_seconds, seconds_from_samples};
 /// The mean of some numbers; 0 of none.
 pub(crate) fn mean(values: impl Iterator<Item = f32>) -> f32 {

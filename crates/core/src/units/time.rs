@@ -105,6 +105,13 @@ impl FrameRate {
         ((scaled + num / 2) / num) as u64
     }
 
+    /// The least number of frames that last at least so many samples: the picture ends with the first
+    /// frame that begins after the sound is over.
+    pub fn frames_that_hold(self, samples: u64) -> u64 {
+        let near = (self.as_f64() * samples as f64 / f64::from(SAMPLE_RATE_HZ)) as u64 + 1;
+        (near..).find(|frames| self.samples_from_frames(*frames) >= samples).unwrap_or(near)
+    }
+
     /// The frame that is on screen at sample `sample`.
     pub fn frame_at_sample(self, sample: u64) -> u64 {
         let num = u128::from(self.num);

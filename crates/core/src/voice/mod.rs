@@ -101,6 +101,14 @@ pub fn lay(pieces: &mut Vec<Piece>, piece: Piece, phrases: &[Phrase]) -> bool {
     true
 }
 
+/// Where a spoken line begins, after one that ended at `before_end_samples`: a line that is not over when
+/// the next one begins pushes it on.
+pub fn start_after(line: &Line, before_end_samples: Option<u64>) -> u64 {
+    /// Least pause between two lines: a quarter of a second.
+    const PAUSE_SAMPLES: u64 = 12_000;
+    before_end_samples.map_or(line.start_samples, |end| line.start_samples.max(end + PAUSE_SAMPLES))
+}
+
 /// Takes a passage out of the narration and closes the hole: what comes after moves up, and known
 /// words with it.
 pub fn take_out(pieces: &mut Vec<Piece>, lines: &mut Vec<Line>, passage: Range<u64>) {

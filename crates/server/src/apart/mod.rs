@@ -1,18 +1,14 @@
 //! Processes of our own for work on what strangers sent: whatever a file does to one of them, the
 //! server goes on.
 //!
-//! [`decoder`] decodes one sound in a process that ends with it, [`parser`] reads one list or grid.
-//! [`workers`] keeps the processes that
-//! work jobs, one job at a time each, and starts another in the place of one that broke down.
-//! [`limit_self`] is what each of them does first.
+//! [`decode`] decodes one sound in a process that ends with it, [`read_list`] and [`read_grid`] read one
+//! list or grid. Jobs are worked in such processes too ([`crate::work`]). [`limit_self`] is what each of them does first.
 
 mod decoder;
 mod parser;
-mod workers;
 
 pub use decoder::{SoundError, decode, decode_here};
-pub use parser::{parse_here, read_grid, read_list};
-pub use workers::Workers;
+pub use parser::{ParseError, parse_here, read_grid, read_list};
 
 use nix::sys::prctl::set_pdeathsig;
 use nix::sys::signal::Signal;
@@ -58,6 +54,6 @@ fn panics_are_refusals() {
 }
 
 /// Says who starts a process, so that it ends with us.
-fn child_of_ours(command: &mut std::process::Command) -> &mut std::process::Command {
+pub(crate) fn child_of_ours(command: &mut std::process::Command) -> &mut std::process::Command {
     command.env(PARENT, std::process::id().to_string())
 }

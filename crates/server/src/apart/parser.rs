@@ -2,9 +2,9 @@
 //! gigabyte once they are read.
 
 use super::{Memory, child_of_ours, limit_self, panics_are_refusals};
-use crate::problem::{Code, Problem};
+use jaunty_core::picture::tell_unused;
 use jaunty_exchange::grid::{self, Bed, Grid};
-use jaunty_exchange::{For, List, read, tell_unused};
+use jaunty_exchange::{For, List, read};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::io;
@@ -18,6 +18,20 @@ const MOST_TIME: Duration = Duration::from_secs(60);
 /// What it may come to, in bytes.
 const MOST_SAID_BYTES: u64 = 64 << 20;
 
+/// Why a list or grid could not be read.
+#[derive(Debug, thiserror::Error)]
+pub enum ParseError {
+    /// It is none, or broken; the text says what to do.
+    #[error("{0}")]
+    Refused(String),
+    /// It takes more memory or time than there is.
+    #[error("the file is larger than what can be read of its kind")]
+    TooMuch,
+    /// The disk or the process failed.
+    #[error(transparent)]
+    Io(#[from] io::Error),
+}
+
 /// What is to be read.
 #[derive(Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -30,7 +44,7 @@ enum Work {
 ///
 /// # Errors
 /// [`Code::BadValue`] with what to do.
-pub async fn read_list(program: &Path, path: &Path, wanted: For) -> Result<List, Problem> {
+pub async fn read_list(program: &Path, path: &Path, wanted: For) -> Result<List, ParseError> {
     ask(program, &Work::List { path: path.to_owned(), wanted }).await
 }
 
@@ -38,25 +52,25 @@ pub async fn read_list(program: &Path, path: &Path, wanted: For) -> Result<List,
 ///
 /// # Errors
 /// As [`read_list`].
-pub async fn read_grid(program: &Path, path: &Path, bed: Bed) -> Result<Grid, Problem> {
+pub async fn read_grid(program: &Path, path: &Path, bed: Bed) -> Result<Grid, ParseError> {
     ask(program, &Work::Grid { path: path.to_owned(), bed }).await
 }
 
-async fn ask<T: DeserializeOwned>(program: &Path, work: &Work) -> Result<T, Problem> {
+async fn ask<T: DeserializeOwned>(program: &Path, work: &Work) -> Result<T, ParseError> {
     let mut command = std::process::Command::new(program);
-    command.arg("parse").arg(serde_json::to_string(work)?).stdin(Stdio::null()).stdout(Stdio::piped());
+    command.arg("parse").arg(serde_json::to_string(work).map_err(io::Error::other)?).stdin(Stdio::null()).stdout(Stdio::piped());
     child_of_ours(&mut command);
     let mut child = tokio::process::Command::from(command).kill_on_drop(true).spawn()?;
-    let Some(out) = child.stdout.take() else { return Err(Problem::internal("no pipe")) };
+    let Some(out) = child.stdout.take() else { return Err(io::Error::other("no pipe").into()) };
     let mut said = Vec::new();
     let mut out = out.take(MOST_SAID_BYTES);
     let listened = tokio::time::timeout(MOST_TIME, out.read_to_end(&mut said)).await;
     let told: Option<Result<T, String>> = if matches!(listened, Ok(Ok(_))) { serde_json::from_slice(&said).ok() } else { None };
     match told {
         Some(Ok(read)) => Ok(read),
-        Some(Err(text)) => Err(Problem::bad_value(text)),
+        Some(Err(text)) => Err(ParseError::Refused(text)),
         // It ended without a word: over its memory or its time.
-        None => Err(Problem::new(Code::BadValue, "The file is larger than what can be read of its kind. Export only what is needed.")),
+        None => Err(ParseError::TooMuch),
     }
 }
 

@@ -11,6 +11,7 @@ mod follow;
 use super::features::BeatFeatures;
 use super::metre::distance;
 use crate::splice::surprise::LineSpectra;
+use crate::units::Sure;
 use serde::{Deserialize, Serialize};
 
 /// Likeness of all pairs of bars, and how well each could follow each.
@@ -74,6 +75,13 @@ pub struct Loop {
     pub end_bar: usize,
     /// How well the first bar follows the last, 0 to 1.
     pub goodness: f32,
+}
+
+impl Loop {
+    /// How surely nobody hears where it begins again: a seam is heard many times, so more is asked of it.
+    pub fn seam(&self) -> Sure {
+        Sure::from(self.goodness - 0.3)
+    }
 }
 
 /// Typical distances of unlike bars per group; the distances are counted in these.

@@ -1,0 +1,191 @@
+//! What is wanted of the fit of the bed at hand.
+
+use crate::cut::{Cut, Effect, Readings, Refusal, Setup, within_a_cut};
+use crate::fit::{EndWish, Standing, StartWish, Wish, Wishes};
+use crate::picture::stills::hold;
+use crate::plan::Role;
+use crate::splice::{Law, SpliceAt, Touch};
+use crate::units::{CutLength, samples_from_seconds, seconds_from_samples};
+use serde::{Deserialize, Serialize};
+
+/// A change of the fit.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+pub enum FitChange {
+    /// Something is wished for.
+    Wish {
+        /// What.
+        wish: Wish,
+    },
+    /// A wish is taken back.
+    TakeBack {
+        /// Which.
+        wish: Standing,
+    },
+    /// A splice of the fitting that is played is changed, on top of what it is.
+    Touch(SpliceTouch),
+    /// Fitted anew to the narration and the picture as they are by now.
+    Again,
+    /// Another of the proposed fittings is played; levels set by hand stay.
+    Choose {
+        /// Its number in the fittings of the revision that is shown, from 0.
+        fitting: usize,
+    },
+    /// The cut is so long.
+    Length {
+        /// In frames.
+        frames: u64,
+    },
+    /// The stills are held so that the cut is about so long.
+    HoldStills {
+        /// In frames.
+        frames: u64,
+    },
+}
+
+/// A change of a splice by hand, on top of what it is.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub struct SpliceTouch {
+    /// Which splice.
+    pub splice: SpliceAt,
+    /// The entering side so many samples later in its source.
+    #[serde(default)]
+    pub nudge_samples: i64,
+    /// Both sides meet so many samples later.
+    #[serde(default)]
+    pub later_samples: i64,
+    /// Both sides meet so many beats later.
+    #[serde(default)]
+    pub later_beats: i32,
+    /// Length of the crossfade.
+    pub fade_samples: Option<u64>,
+    /// How it crosses.
+    pub law: Option<Law>,
+}
+
+impl SpliceTouch {
+    fn touch(&self, cut: &Cut, readings: &Readings) -> Result<Touch, Refusal> {
+        let splices = cut.fitting().map_or(&[][..], |f| &f.splices);
+        let join = splices.iter().find(|s| s.at == self.splice).ok_or(Refusal::Unknown("splice"))?.join;
+        let bed = cut.setup.bed.as_ref().and_then(|b| readings.beds.get(&b.hash));
+        // Without a reading, beats at 120 a minute.
+        let beat_samples = bed.map_or(24_000, |r| samples_from_seconds(60.0 / r.tempo_bpm.max(20.0)) as i64);
+        Ok(Touch {
+            splice: self.splice,
+            moved_samples: Some(join.moved_samples.saturating_add(self.nudge_samples)),
+            later_samples: join.later_samples.saturating_add(self.later_samples).saturating_add(i64::from(self.later_beats).saturating_mul(beat_samples)),
+            fade_samples: Some(self.fade_samples.unwrap_or(join.fade_samples)),
+            law: self.law.unwrap_or(join.law),
+        })
+    }
+}
+
+fn wishes_of(setup: &mut Setup) -> Result<&mut Wishes, Refusal> {
+    let hash = setup.bed.as_ref().map(|b| b.hash.clone()).ok_or_else(|| Refusal::not_allowed("There is no bed yet that could be fitted."))?;
+    setup.candidate(&hash).map(|c| &mut c.wishes).ok_or(Refusal::Unknown("bed"))
+}
+
+fn length(setup: &Setup, frames: u64) -> Result<CutLength, Refusal> {
+    CutLength::new(setup.picture.rate, frames).map_err(Refusal::not_allowed)
+}
+
+impl FitChange {
+    pub(super) fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
+        match self {
+            Self::Touch(_) => setup.bed.iter().map(|b| (b.hash.clone(), Role::Bed)).collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    pub(super) fn apply(&self, cut: &mut Cut, readings: &Readings) -> Result<Effect, Refusal> {
+        match self {
+            Self::Wish { wish } => {
+                wish.places().into_iter().try_for_each(|at| within_a_cut(at).map(|_| ()))?;
+                if matches!(wish, Wish::Place { .. }) && !cut.setup.laid.is_empty() {
+                    return Err(Refusal::not_allowed("Several beds share this cut. Move the handover between them instead."));
+                }
+                wishes_of(&mut cut.setup)?.say(wish.clone()).map_err(Refusal::not_allowed)?;
+                Ok(if matches!(wish, Wish::Touch(_)) { Effect::Retouch } else { Effect::Refit })
+            }
+            Self::TakeBack { wish } => {
+                if *wish == Standing::Place && !cut.setup.laid.is_empty() {
+                    return Err(Refusal::not_allowed("Several beds share this cut. Move the handover between them, or take one off."));
+                }
+                if !wishes_of(&mut cut.setup)?.take_back(wish) {
+                    return Err(Refusal::Unknown("wish"));
+                }
+                Ok(if matches!(wish, Standing::Touch(_)) { Effect::Retouch } else { Effect::Refit })
+            }
+            Self::Touch(by_hand) => {
+                let touch = by_hand.touch(cut, readings)?;
+                wishes_of(&mut cut.setup)?.say(Wish::Touch(touch)).map_err(Refusal::not_allowed)?;
+                Ok(Effect::Retouch)
+            }
+            Self::Again => wishes_of(&mut cut.setup).map(|_| Effect::Refit),
+            Self::Choose { fitting } => {
+                if *fitting >= cut.fittings.len() {
+                    return Err(Refusal::Unknown("fitting"));
+                }
+                cut.chosen = *fitting;
+                Ok(Effect::Reshape)
+            }
+            Self::Length { frames } => {
+                let length = length(&cut.setup, *frames)?;
+                cut.setup.picture.set_length(length);
+                Ok(Effect::Replan)
+            }
+            Self::HoldStills { frames } => {
+                let wanted = length(&cut.setup, *frames)?;
+                let held = hold(&cut.setup.picture, wanted.frames());
+                let held = held.ok_or_else(|| Refusal::not_allowed("The stills of this cut cannot take that length up."))?;
+                cut.setup.picture.take_holding(&held);
+                Ok(Effect::Replan)
+            }
+        }
+    }
+
+    pub(super) fn words(&self, before: &Cut) -> String {
+        let mut setup = before.setup.clone();
+        let wishes = wishes_of(&mut setup).map(|w| w.clone()).unwrap_or_default();
+        let timecode = |frames: u64| before.setup.picture.rate.timecode(frames);
+        match self {
+            Self::Wish { wish } => wish_words(wish, wishes),
+            Self::TakeBack { wish } => format!("take back: {}", wishes.words_of(wish).unwrap_or_default()),
+            Self::Touch(_) => "change a splice by hand".into(),
+            Self::Again => "fit again".into(),
+            Self::Choose { fitting } => format!("take fitting {}", fitting + 1),
+            Self::Length { frames } => format!("make the cut {} long", timecode(*frames)),
+            Self::HoldStills { frames } => {
+                let held = hold(&before.setup.picture, *frames).map_or(*frames, |h| h.length_frames);
+                format!("hold the stills until {}", timecode(held))
+            }
+        }
+    }
+}
+
+fn wish_words(wish: &Wish, mut wishes: Wishes) -> String {
+    match wish {
+        Wish::Liking { liking, on: true } => format!("like {}", liking.words()),
+        Wish::Liking { liking, on: false } => format!("no longer ask for {}", liking.words()),
+        Wish::LeastRun { .. } | Wish::MostPlays { .. } | Wish::SpeedChange { .. } => {
+            let _ = wishes.say(wish.clone());
+            format!("fit with {}", wishes.settings())
+        }
+        Wish::Free(_) => "let a passage of the bed be free again".into(),
+        Wish::Start(StartWish::Free) => "let the start be free".into(),
+        Wish::End(EndWish::Free) => "let the end be free".into(),
+        Wish::Place { start_samples: None, .. } => "let the bed lie on the whole cut".into(),
+        Wish::Keep(_) => "keep a passage of the bed".into(),
+        Wish::LeaveOut(_) => "leave a passage of the bed out".into(),
+        Wish::Pin(pin) => format!("pin the bed on {:.1} s of the cut", seconds_from_samples(pin.cut_samples)),
+        Wish::Splice { .. } => "move a splice".into(),
+        Wish::NoSplice(_) => "try the next best place for a splice".into(),
+        Wish::Touch(_) => "change a splice by hand".into(),
+        Wish::Start(_) => "choose the start of the bed".into(),
+        Wish::End(_) => "choose the end of the bed".into(),
+        Wish::Place { .. } => "choose where the bed lies".into(),
+    }
+}

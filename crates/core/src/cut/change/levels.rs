@@ -1,0 +1,232 @@
+//! Levels: figures of the whole, single objects by hand, and ambiences.
+
+use crate::cut::{Cut, Effect, Refusal, within_a_cut};
+use crate::plan::{AmbienceWish, SpeechRule};
+use crate::shape::pocket::PocketWish;
+use crate::shape::{Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelError, LevelName, LevelObject, Opening, ShapeWishes, sweep};
+use crate::units::seconds_from_samples;
+use serde::{Deserialize, Serialize};
+
+/// One figure that all level objects follow.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "figure", content = "value", rename_all = "camelCase")]
+pub enum Figure {
+    /// How far the bed lies under the speech, in dB.
+    UnderSpeechDb(f64),
+    /// How far the bed alone lies under the loudness of the speech, in dB.
+    AloneDb(f64),
+    /// Time of a rise or fall, in seconds.
+    EaseS(f64),
+    /// Gaps shorter than this stay under the speech, in seconds.
+    LeastGapS(f64),
+    /// Length of the fade in, in seconds; by the way the bed begins without one.
+    FadeInS(Option<f64>),
+    /// Length of the fade out, in seconds.
+    FadeOutS(Option<f64>),
+    /// Shape of both.
+    FadeShape(FadeShape),
+    /// How the bed gives way to the first words; by the rule for gaps without one.
+    Opening(Option<Opening>),
+    /// How it rises behind the last words.
+    Closing(Option<Closing>),
+    /// Whether phrases are made alike in loudness.
+    EvenVoice(bool),
+    /// The voice's place in the bed's spectrum.
+    Pocket(Option<PocketWish>),
+    /// Loudness of the whole, in LUFS.
+    TargetLufs(Option<f64>),
+}
+
+impl Figure {
+    fn put_in(self, shape: &mut ShapeWishes) {
+        match self {
+            Self::UnderSpeechDb(db) => shape.under_speech_db = db,
+            Self::AloneDb(db) => shape.alone_db = db,
+            Self::EaseS(s) => shape.ease_s = s,
+            Self::LeastGapS(s) => shape.least_gap_s = s,
+            Self::FadeInS(s) => shape.fade_in_s = s,
+            Self::FadeOutS(s) => shape.fade_out_s = s,
+            Self::FadeShape(of) => shape.fade_shape = of,
+            Self::Opening(of) => shape.opening = of,
+            Self::Closing(of) => shape.closing = of,
+            Self::EvenVoice(on) => shape.even_voice = on,
+            Self::Pocket(of) => shape.pocket = of,
+            Self::TargetLufs(lufs) => shape.target_lufs = lufs,
+        }
+    }
+
+    fn words(self) -> String {
+        match self {
+            Self::UnderSpeechDb(db) => format!("lay the bed {} dB under the voice", rounded(db)),
+            Self::AloneDb(db) => format!("lay the bed alone {} dB under the voice", rounded(db)),
+            Self::EaseS(s) => format!("ease in {} s", rounded(s)),
+            Self::Opening(of) => (if of.is_some() { "open with the bed alone" } else { "open by the rule for gaps" }).into(),
+            Self::Closing(of) => (if of.is_some() { "rise behind the last words" } else { "close by the rule for gaps" }).into(),
+            Self::EvenVoice(on) => (if on { "even the voice" } else { "leave the voice as it came" }).into(),
+            Self::Pocket(None) => "close the pocket for the voice".into(),
+            Self::Pocket(Some(pocket)) => format!("make a pocket of {} dB for the voice", rounded(pocket.depth_db)),
+            Self::TargetLufs(None) => "leave the loudness as it is".into(),
+            Self::TargetLufs(Some(lufs)) => format!("bring the whole to {} LUFS", rounded(lufs)),
+            Self::LeastGapS(_) | Self::FadeInS(_) | Self::FadeOutS(_) | Self::FadeShape(_) => "change the fades or gaps".into(),
+        }
+    }
+}
+
+/// A change of an ambience; what is not named stays.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub struct AmbienceChange {
+    /// Hash of its sound.
+    pub sound: String,
+    /// How far its loudness lies under that of the speech, in dB, 0 to 60.
+    pub under_speech_db: Option<f64>,
+    /// What it does while somebody speaks.
+    pub rule: Option<SpeechRule>,
+    /// Where it begins, in samples of the cut.
+    pub start_samples: Option<u64>,
+    /// Where it is over.
+    pub end_samples: Option<u64>,
+}
+
+/// A change of the levels.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+pub enum LevelsChange {
+    /// A figure that all objects follow; what was set by hand stays.
+    Figure {
+        /// Which, and its value.
+        #[serde(flatten)]
+        figure: Figure,
+    },
+    /// Swells, dips or fades by hand, alike; nothing else changes.
+    Set {
+        /// Which.
+        levels: Vec<LevelName>,
+        /// How.
+        change: LevelChange,
+    },
+    /// An object that was set by hand is given back to the rule; an emphasis goes.
+    GiveBack {
+        /// Which.
+        level: LevelName,
+    },
+    /// The bed dips further under one phrase.
+    Emphasise {
+        /// A place in the phrase, in samples of the cut.
+        phrase: u64,
+        /// How much further, in dB, 0 to 30; as much as usual without a figure.
+        deeper_db: Option<f64>,
+    },
+    /// The bed is raised or lowered in one passage; nothing outside of it changes.
+    Sweep {
+        /// From.
+        start_samples: u64,
+        /// To.
+        end_samples: u64,
+        /// By how much, in dB; negative lowers.
+        by_db: f64,
+    },
+    /// An ambience.
+    Ambience(AmbienceChange),
+    /// An ambience goes.
+    DropAmbience {
+        /// Hash of its sound.
+        sound: String,
+    },
+}
+
+fn rounded(value: f64) -> f64 {
+    (value * 100.0).round() / 100.0
+}
+
+fn beds(cut: &mut Cut) -> impl Iterator<Item = &mut Vec<LevelObject>> {
+    cut.plan.layers.iter_mut().filter(|l| l.role == crate::plan::Role::Bed).map(|l| &mut l.levels)
+}
+
+fn ambience<'a>(cut: &'a mut Cut, sound: &str) -> Result<&'a mut AmbienceWish, Refusal> {
+    cut.setup.ambiences.iter_mut().find(|a| a.hash == sound).ok_or(Refusal::Unknown("ambience"))
+}
+
+fn impossible(cause: LevelError) -> Refusal {
+    match cause {
+        LevelError::NoObject => Refusal::Unknown("swell, dip or fade"),
+        other => Refusal::NotAllowed(format!("Not possible: {other}.")),
+    }
+}
+
+impl LevelsChange {
+    pub(super) fn apply(&self, cut: &mut Cut) -> Result<Effect, Refusal> {
+        match self {
+            Self::Figure { figure } => {
+                figure.put_in(&mut cut.setup.shape);
+                cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
+            }
+            Self::Set { levels, change } => {
+                levels.iter().try_for_each(|name| cut.plan.change_level(*name, change)).map_err(impossible)?;
+                return Ok(Effect::Note(None));
+            }
+            Self::GiveBack { level } => {
+                if !beds(cut).flatten().any(|o| level.names(o)) {
+                    return Err(Refusal::Unknown("swell, dip or fade"));
+                }
+                beds(cut).for_each(|objects| objects.retain(|o| !level.names(o)));
+            }
+            Self::Emphasise { phrase, deeper_db } => {
+                let deeper_db = deeper_db.unwrap_or(EMPHASIS_DB);
+                if !(0.0..=30.0).contains(&deeper_db) {
+                    return Err(Refusal::not_allowed("An emphasis is 0 to 30 dB deeper."));
+                }
+                let under = cut.plan.phrases.iter().find(|p| (p.start_samples..p.end_samples).contains(phrase)).ok_or(Refusal::Unknown("phrase"))?;
+                let deeper = LevelObject::Emphasis { start_samples: under.start_samples, end_samples: under.end_samples, deeper_db };
+                for objects in beds(cut) {
+                    objects.retain(|o| !o.is_twin_of(&deeper));
+                    objects.push(deeper.clone());
+                }
+            }
+            Self::Sweep { start_samples, end_samples, by_db } => {
+                within_a_cut(*end_samples)?;
+                beds(cut).try_for_each(|objects| sweep(objects, *start_samples, *end_samples, *by_db)).map_err(impossible)?;
+            }
+            Self::Ambience(change) => {
+                if change.under_speech_db.is_some_and(|db| !(0.0..=60.0).contains(&db)) {
+                    return Err(Refusal::not_allowed("An ambience lies 0 to 60 dB under the voice."));
+                }
+                let one = ambience(cut, &change.sound)?;
+                one.under_speech_db = change.under_speech_db.unwrap_or(one.under_speech_db);
+                one.rule = change.rule.unwrap_or(one.rule);
+                one.start_samples = within_a_cut(change.start_samples.unwrap_or(one.start_samples))?;
+                one.end_samples = change.end_samples.or(one.end_samples);
+                if one.end_samples.is_some_and(|end| end <= one.start_samples) {
+                    return Err(Refusal::not_allowed("An ambience ends after it begins, within the cut."));
+                }
+            }
+            Self::DropAmbience { sound } => {
+                ambience(cut, sound)?;
+                cut.setup.ambiences.retain(|a| a.hash != *sound);
+            }
+        }
+        Ok(Effect::Reshape)
+    }
+
+    pub(super) fn words(&self) -> String {
+        match self {
+            Self::Figure { figure } => figure.words(),
+            Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. } } if levels.len() > 1 => {
+                format!("set {} levels to {} dB under the speech", levels.len(), rounded(*db))
+            }
+            Self::Set { change: LevelChange { under_speech_db: Some(db), .. }, .. } => format!("set a level to {} dB under the speech", rounded(*db)),
+            Self::Set { .. } => "change a swell or fade by hand".into(),
+            Self::GiveBack { .. } => "give a level back to the rule".into(),
+            Self::Emphasise { .. } => "emphasise a phrase".into(),
+            Self::Sweep { start_samples, end_samples, by_db } => {
+                let (from, to) = (seconds_from_samples(*start_samples), seconds_from_samples(*end_samples));
+                format!("{} the bed from {from:.1} to {to:.1} s by {} dB", if *by_db > 0.0 { "raise" } else { "lower" }, rounded(by_db.abs()))
+            }
+            Self::Ambience(_) => "change an ambience".into(),
+            Self::DropAmbience { .. } => "take an ambience away".into(),
+        }
+    }
+}

@@ -1,0 +1,93 @@
+//! Everything that a person can say about a cut.
+//!
+//! Things are named by what they are, never by their place in a list: sounds by their hash, phrases
+//! and pieces by a sample of the cut, shots by their first frame, wishes by what they are about.
+
+mod bed;
+mod describe;
+mod film;
+mod fit;
+mod levels;
+mod picture;
+mod reading;
+mod voice;
+
+pub use bed::{BedChange, CandidateChange};
+pub use describe::{AskedRate, CutChange, Description};
+pub use film::FilmChange;
+pub use fit::{FitChange, SpliceTouch};
+pub use levels::{AmbienceChange, Figure, LevelsChange};
+pub use picture::{MomentName, PictureChange};
+pub use reading::ReadingChange;
+pub use voice::VoiceChange;
+pub(super) use voice::lay_take;
+
+use super::{Cut, Effect, Readings, Refusal, Setup};
+use crate::plan::Role;
+use serde::{Deserialize, Serialize};
+
+/// One change of a cut, by what it is about.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "about", rename_all = "camelCase")]
+pub enum Change {
+    /// Title, length, rate and purpose.
+    Cut(CutChange),
+    /// Shots and moments.
+    Picture(PictureChange),
+    /// The film and its own sound.
+    Film(FilmChange),
+    /// The beds to choose from, and those on the cut.
+    Bed(BedChange),
+    /// The reading of the bed at hand.
+    Reading(ReadingChange),
+    /// The fit of the bed at hand.
+    Fit(FitChange),
+    /// The narration.
+    Voice(VoiceChange),
+    /// Levels and ambiences.
+    Levels(LevelsChange),
+}
+
+impl Change {
+    /// The sounds that must have been read for it, and as what.
+    pub fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
+        match self {
+            Self::Bed(change) => change.needs(),
+            Self::Voice(change) => change.needs(setup),
+            Self::Fit(change) => change.needs(setup),
+            Self::Cut(_) | Self::Picture(_) | Self::Film(_) | Self::Reading(_) | Self::Levels(_) => Vec::new(),
+        }
+    }
+
+    /// Makes the change; says what must be computed anew.
+    ///
+    /// # Errors
+    /// [`Refusal`]; what was changed of `cut` then is to be thrown away.
+    pub fn apply(&self, cut: &mut Cut, readings: &Readings) -> Result<Effect, Refusal> {
+        match self {
+            Self::Cut(change) => change.apply(cut),
+            Self::Picture(change) => change.apply(cut),
+            Self::Film(change) => change.apply(cut),
+            Self::Bed(change) => change.apply(cut, readings),
+            Self::Reading(change) => change.apply(cut),
+            Self::Fit(change) => change.apply(cut, readings),
+            Self::Voice(change) => change.apply(cut, readings),
+            Self::Levels(change) => change.apply(cut),
+        }
+    }
+
+    /// What is done, for the history.
+    pub fn words(&self, before: &Cut) -> String {
+        match self {
+            Self::Cut(change) => change.words(before),
+            Self::Picture(change) => change.words(before),
+            Self::Film(change) => change.words(before),
+            Self::Bed(change) => change.words(before),
+            Self::Reading(change) => change.words(before),
+            Self::Fit(change) => change.words(before),
+            Self::Voice(change) => change.words(before),
+            Self::Levels(change) => change.words(),
+        }
+    }
+}

@@ -1,0 +1,118 @@
+//! Shots and moments by hand.
+
+use crate::cut::{Cut, Effect, Refusal};
+use crate::picture::{MomentKind, Picture, tidy_name};
+use serde::{Deserialize, Serialize};
+
+/// A moment, named by when it is and what it is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub struct MomentName {
+    /// When, in frames from the start of the cut.
+    pub frame: u64,
+    /// What for.
+    pub kind: MomentKind,
+}
+
+/// A change of the shots and moments. Frames count from the start of the cut; a shot is named by its first one.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+pub enum PictureChange {
+    /// A new shot begins.
+    BeginShot {
+        /// Its first frame.
+        frame: u64,
+        /// What is seen; empty takes a number.
+        name: String,
+    },
+    /// A shot changes.
+    ChangeShot {
+        /// Which.
+        shot: u64,
+        /// Its first frame then.
+        frame: u64,
+        /// What is seen.
+        name: String,
+        /// Whether its hold may change.
+        still: bool,
+    },
+    /// A shot goes; the one before runs on.
+    RemoveShot {
+        /// Which.
+        shot: u64,
+    },
+    /// A moment is marked.
+    MarkMoment {
+        /// When.
+        frame: u64,
+        /// What for.
+        kind: MomentKind,
+        /// What happens; empty takes the name of its kind.
+        name: String,
+    },
+    /// A moment changes.
+    ChangeMoment {
+        /// Which.
+        moment: MomentName,
+        /// When then.
+        frame: u64,
+        /// What for.
+        kind: MomentKind,
+        /// What happens.
+        name: String,
+    },
+    /// A moment goes.
+    RemoveMoment {
+        /// Which.
+        moment: MomentName,
+    },
+}
+
+fn shot(picture: &Picture, frame: u64) -> Result<usize, Refusal> {
+    picture.shots.iter().position(|s| s.start_frame == frame).ok_or(Refusal::Unknown("shot"))
+}
+
+fn moment(picture: &Picture, name: MomentName) -> Result<usize, Refusal> {
+    picture.moments.iter().position(|m| m.frame == name.frame && m.kind == name.kind).ok_or(Refusal::Unknown("moment"))
+}
+
+impl PictureChange {
+    pub(super) fn apply(&self, cut: &mut Cut) -> Result<Effect, Refusal> {
+        let picture = &mut cut.setup.picture;
+        match self {
+            Self::BeginShot { frame, name } => picture.begin_shot(*frame, name).map_err(Refusal::not_allowed)?,
+            Self::ChangeShot { shot: which, frame, name, still } => {
+                let index = shot(picture, *which)?;
+                let changed = &mut picture.shots[index];
+                (changed.name, changed.still) = (tidy_name(name, &changed.name), *still);
+                if frame != which {
+                    picture.move_shot(index, *frame).map_err(Refusal::not_allowed)?;
+                }
+            }
+            Self::RemoveShot { shot: which } => drop(picture.remove_shot(shot(picture, *which)?).map_err(Refusal::not_allowed)?),
+            Self::MarkMoment { frame, kind, name } => picture.mark_moment(*frame, *kind, name).map_err(Refusal::not_allowed)?,
+            Self::ChangeMoment { moment: which, frame, kind, name } => {
+                let old = picture.moments.remove(moment(picture, *which)?);
+                picture.mark_moment(*frame, *kind, if name.trim().is_empty() { &old.name } else { name }).map_err(Refusal::not_allowed)?;
+            }
+            Self::RemoveMoment { moment: which } => drop(picture.moments.remove(moment(picture, *which)?)),
+        }
+        Ok(Effect::Note(None))
+    }
+
+    pub(super) fn words(&self, before: &Cut) -> String {
+        let picture = &before.setup.picture;
+        let shot_name = |frame: u64| shot(picture, frame).map_or("?", |k| picture.shots[k].name.as_str());
+        let moment_name = |name: MomentName| moment(picture, name).map_or("?", |k| picture.moments[k].name.as_str());
+        match self {
+            Self::BeginShot { frame, .. } => format!("begin a shot at {}", picture.timecode(*frame)),
+            Self::ChangeShot { shot, .. } => format!("change the shot \"{}\"", shot_name(*shot)),
+            Self::RemoveShot { shot } => format!("take the shot \"{}\" away", shot_name(*shot)),
+            Self::MarkMoment { frame, .. } => format!("mark a moment at {}", picture.timecode(*frame)),
+            Self::ChangeMoment { moment, .. } => format!("change the moment \"{}\"", moment_name(*moment)),
+            Self::RemoveMoment { moment } => format!("take the moment \"{}\" away", moment_name(*moment)),
+        }
+    }
+}

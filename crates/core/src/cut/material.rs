@@ -1,0 +1,314 @@
+//! Planning: what a plan is made from, and what is kept of the one before.
+
+use super::{Cut, Effect, Laid, Setup, UsedSound, digest};
+use crate::fit::{self, FitRequest, Fitting, Scene, Wishes};
+use crate::mix;
+use crate::picture::{Line, MomentKind};
+use crate::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, Layer, PieceInput, Plan};
+use crate::reading::{BarLikeness, BedRead, Reading};
+use crate::shape::{LevelObject, ShapeWishes};
+use crate::sound::Source;
+use crate::speech::{SpeechReading, corrected};
+use crate::voice::Piece;
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// A sound that is open.
+pub type Opened = Arc<dyn Source + Send + Sync>;
+
+/// A bed that is open and read, with what was said about the reading.
+#[derive(Clone)]
+pub struct OpenBed {
+    /// Its samples.
+    pub source: Opened,
+    /// What was read.
+    pub read: Arc<BedRead>,
+}
+
+impl OpenBed {
+    fn reading(&self) -> &Reading {
+        &self.read.reading
+    }
+
+    fn likeness(&self) -> &BarLikeness {
+        &self.read.likeness
+    }
+}
+
+/// The sounds of a cut that are there, by hash. Whatever is missing is planned without.
+#[derive(Clone, Default)]
+pub struct Sounds {
+    /// Beds that are open and read.
+    pub beds: HashMap<String, OpenBed>,
+    /// Readings of takes; their phrases as they were heard.
+    pub speech: HashMap<String, SpeechReading>,
+    /// Takes as they are heard, the film's own sound, ambiences.
+    pub open: HashMap<String, Opened>,
+}
+
+/// The number of the fitting that plays most of what `played` plays.
+fn closest(fittings: &[Fitting], played: &Fitting) -> usize {
+    (0..fittings.len()).max_by(|&a, &b| fittings[a].agreement(played).total_cmp(&fittings[b].agreement(played)).then(b.cmp(&a))).unwrap_or(0)
+}
+
+/// What the bed of a cut lies under: narration, picture cuts, moments. `speech` are readings of takes.
+pub fn scene(setup: &Setup, speech: &HashMap<String, SpeechReading>) -> Scene {
+    let mut phrases = Vec::new();
+    for piece in &setup.pieces {
+        if let Some(reading) = speech.get(&piece.sound) {
+            phrases.extend(piece.phrases(&corrected(&reading.phrases, setup.edits(&piece.sound))).into_iter().map(|p| (p.start_samples, p.end_samples)));
+        }
+    }
+    phrases.sort_unstable();
+    let picture = &setup.picture;
+    let sample = |frame: u64| picture.rate.samples_from_frames(frame);
+    let inner = |frame: &u64| (1..picture.length_frames).contains(frame);
+    Scene {
+        phrases,
+        cuts: picture.shots.iter().map(|s| s.start_frame).filter(inner).map(sample).collect(),
+        hits: picture.moments.iter().filter(|m| m.kind == MomentKind::Hit).map(|m| m.frame).filter(inner).map(sample).collect(),
+    }
+}
+
+/// Digest of a scene: two that are alike have one.
+pub fn fitted_under(scene: &Scene) -> String {
+    let mut all = digest(&(&scene.phrases, &scene.cuts, &scene.hits));
+    all.truncate(16);
+    all
+}
+
+/// A bed as the state before has it.
+struct Played<'a> {
+    layer: &'a Layer,
+    /// Whether it is still asked for in the same way.
+    holds: bool,
+}
+
+impl Played<'_> {
+    fn fitting(&self) -> Option<Fitting> {
+        self.layer.fitting.clone().filter(|_| self.holds)
+    }
+}
+
+/// The layer of a bed in the state before: that of the same sound in the same place. `plan` is the plan of `was`, with what was set
+/// by hand since.
+fn played_before<'a>(was: &Setup, plan: &'a Plan, setup: &Setup, bed: &UsedSound, wishes: &Wishes) -> Option<Played<'a>> {
+    let start = |wishes: &Wishes| wishes.place.map_or(0, |p| p.start_samples);
+    let at_hand = was.bed.as_ref().and_then(|b| Some((b, was.wishes(&b.hash)?)));
+    let mut all = at_hand.into_iter().chain(was.laid.iter().map(|l| (&l.bed, &l.wishes)));
+    let (_, before) = all.find(|(b, w)| b.hash == bed.hash && start(w) == start(wishes))?;
+    let layer = plan.beds().find(|l| l.sound == bed.hash && l.fitting.as_ref().is_some_and(|f| f.start_samples == start(before)))?;
+    let same_reading = was.corrections(&bed.hash) == setup.corrections(&bed.hash);
+    Some(Played { layer, holds: before == wishes && same_reading && plan.length_samples == setup.picture.length_samples() })
+}
+
+/// A bed that lies elsewhere on the cut than the one at hand.
+struct LaidBed {
+    hash: String,
+    open: OpenBed,
+    fitting: Fitting,
+    before: Vec<LevelObject>,
+}
+
+/// How a candidate would lie on a cut.
+#[derive(Debug, Clone, PartialEq)]
+pub struct CandidateFit {
+    /// Its best fitting.
+    pub fitting: Fitting,
+    /// The cut with it.
+    pub plan: Plan,
+}
+
+/// What a plan is made from.
+pub struct Material {
+    length_samples: u64,
+    lines: Vec<Line>,
+    pieces: Vec<Piece>,
+    takes: HashMap<String, (Opened, SpeechReading)>,
+    film: Option<(String, Opened, FilmWish)>,
+    bed: Option<(String, OpenBed)>,
+    wishes: Wishes,
+    /// Level objects of the bed at hand so far.
+    before: Vec<LevelObject>,
+    /// How the bed at hand was played when it was laid down.
+    played: Option<Fitting>,
+    laid: Vec<LaidBed>,
+    scene: Scene,
+    shape: ShapeWishes,
+    ambiences: Vec<(AmbienceWish, Opened)>,
+}
+
+impl Material {
+    /// Everything of `setup` that is there. Of the beds of `was` and its plan, what was chosen and set by hand is kept.
+    pub fn new(setup: &Setup, sounds: &Sounds, was: &Setup, plan: &Plan) -> Self {
+        let mut takes = HashMap::new();
+        let mut pieces = Vec::new();
+        for piece in &setup.pieces {
+            // Read as it came, heard as it is wanted.
+            let heard = setup.takes.iter().find(|t| t.hash == piece.sound).map_or(piece.sound.as_str(), |t| t.heard());
+            if let (Some(reading), Some(open)) = (sounds.speech.get(&piece.sound), sounds.open.get(heard)) {
+                let phrases = corrected(&reading.phrases, setup.edits(&piece.sound));
+                takes.entry(heard.to_owned()).or_insert_with(|| (open.clone(), SpeechReading { phrases, ..reading.clone() }));
+            }
+            pieces.push(Piece { sound: heard.to_owned(), ..piece.clone() });
+        }
+        let film = setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| {
+            let hash = f.sound.clone()?;
+            Some((hash.clone(), sounds.open.get(&hash)?.clone(), f.wish.clone()))
+        });
+        // One that is still being read is heard later.
+        let ambiences = setup.ambiences.iter().filter_map(|wish| Some((wish.clone(), sounds.open.get(&wish.hash)?.clone()))).collect();
+        let length_samples = setup.picture.length_samples();
+        let scene = scene(setup, &sounds.speech);
+        let at_hand = setup.bed.as_ref().and_then(|bed| played_before(was, plan, setup, bed, setup.wishes(&bed.hash)?));
+        let mut laid = Vec::new();
+        let parts = setup.parts();
+        for part in &parts {
+            let Some(Laid { bed, wishes }) = part.laid.and_then(|k| setup.laid.get(k)) else { continue };
+            let Some(open) = sounds.beds.get(&bed.hash).cloned() else { continue };
+            let (before, kept) = played_before(was, plan, setup, bed, wishes).map_or((Vec::new(), None), |p| (p.layer.levels.clone(), p.fitting()));
+            let request = FitRequest { length_samples, wishes: setup.asked(*part), scene: scene.clone() };
+            let fitting = kept.unwrap_or_else(|| fit::quick_fitting(&*open.source, open.reading(), open.likeness(), &request));
+            laid.push(LaidBed { hash: bed.hash.clone(), open, fitting, before });
+        }
+        Self {
+            length_samples,
+            lines: setup.lines.clone(),
+            pieces,
+            takes,
+            film,
+            wishes: parts.iter().find(|p| p.laid.is_none()).map(|p| setup.asked(*p)).unwrap_or_default(),
+            scene,
+            shape: setup.shape.clone(),
+            ambiences,
+            // What was set by hand goes over to a new bed where that lies in the same place.
+            before: at_hand.as_ref().map(|p| p.layer).or(plan.bed()).map_or(Vec::new(), |layer| layer.levels.clone()),
+            played: at_hand.and_then(|p| p.fitting()),
+            laid,
+            bed: setup.bed.as_ref().and_then(|bed| Some((bed.hash.clone(), sounds.beds.get(&bed.hash)?.clone()))),
+        }
+    }
+
+    fn request(&self, wishes: Wishes) -> FitRequest {
+        FitRequest { length_samples: self.length_samples, wishes, scene: self.scene.clone() }
+    }
+
+    /// Samples of music in the bed at hand.
+    pub fn music_samples(&self) -> u64 {
+        self.bed.as_ref().map_or(0, |(_, b)| b.reading().music_samples())
+    }
+
+    /// The fittings of the bed at hand, none without one.
+    pub fn fittings(&self) -> Vec<Fitting> {
+        let request = self.request(self.wishes.clone());
+        self.bed.as_ref().map_or(Vec::new(), |(_, bed)| fit::fittings(&*bed.source, bed.reading(), bed.likeness(), &request))
+    }
+
+    /// The best fitting alone.
+    pub fn quick_fitting(&self) -> Option<Fitting> {
+        let request = self.request(self.wishes.clone());
+        self.bed.as_ref().map(|(_, bed)| fit::quick_fitting(&*bed.source, bed.reading(), bed.likeness(), &request))
+    }
+
+    /// A fitting with its splices as the wishes have them by now.
+    fn retouched(&self, fitting: &Fitting) -> Fitting {
+        let request = self.request(self.wishes.clone());
+        self.bed.as_ref().map_or_else(|| fitting.clone(), |(_, bed)| fit::retouched(&*bed.source, bed.reading(), bed.likeness(), &request, fitting))
+    }
+
+    /// Lengths near that of the cut at which the bed ends by itself.
+    pub fn natural_lengths(&self) -> Vec<u64> {
+        let request = self.request(self.wishes.clone());
+        self.bed.as_ref().map_or(Vec::new(), |(_, bed)| fit::natural_lengths(bed.reading(), bed.likeness(), &request))
+    }
+
+    /// The plan with `fitting` for the bed at hand, keeping what was set by hand.
+    pub fn propose(&self, fitting: Option<&Fitting>) -> Plan {
+        let at_hand = self.bed.as_ref().zip(fitting).map(|((hash, bed), fitting)| (hash.as_str(), bed, fitting, self.before.as_slice()));
+        self.propose_with(at_hand)
+    }
+
+    /// How a candidate would lie, in place of the bed at hand.
+    pub fn candidate(&self, hash: &str, bed: &OpenBed, wishes: Wishes) -> CandidateFit {
+        let fitting = fit::quick_fitting(&*bed.source, bed.reading(), bed.likeness(), &self.request(wishes));
+        let plan = self.propose_with(Some((hash, bed, &fitting, &[])));
+        CandidateFit { fitting, plan }
+    }
+
+    fn propose_with(&self, at_hand: Option<(&str, &OpenBed, &Fitting, &[LevelObject])>) -> Plan {
+        let laid = self.laid.iter().map(|l| (l.hash.as_str(), &l.open, &l.fitting, l.before.as_slice()));
+        let heard: Vec<_> = at_hand.into_iter().chain(laid).collect();
+        let lines: Vec<Vec<u64>> = heard.iter().map(|(_, bed, ..)| bed.reading().bar_lines_samples()).collect();
+        let beds: Vec<BedInput<'_>> = heard
+            .iter()
+            .zip(&lines)
+            .map(|(&(sound, bed, fitting, before), lines)| BedInput { sound, source: &*bed.source, fitting, bar_lines_samples: lines, before })
+            .collect();
+        let open = self.pieces.iter().filter_map(|piece| Some((piece, self.takes.get(&piece.sound)?)));
+        let ambiences: Vec<AmbienceInput<'_>> = self.ambiences.iter().map(|(wish, source)| AmbienceInput { wish, source: &**source }).collect();
+        let narration: Vec<PieceInput<'_>> = open.map(|(piece, (source, reading))| PieceInput { piece, source: &**source, reading }).collect();
+        let inputs = Inputs {
+            length_samples: self.length_samples,
+            beds: &beds,
+            narration: &narration,
+            lines: &self.lines,
+            film: self.film.as_ref().map(|(sound, _, wish)| FilmInput { sound, wish }),
+            shape: Some(&self.shape),
+            ambiences: &ambiences,
+        };
+        let mut plan = plan::propose(inputs);
+        if let Some(target_lufs) = self.shape.target_lufs {
+            let open = |hash: &str| -> Option<&dyn Source> {
+                let bed = heard.iter().find(|(sound, ..)| *sound == hash).map(|(_, bed, ..)| &bed.source);
+                let take = self.takes.get(hash).map(|(source, _)| source);
+                let ambience = self.ambiences.iter().find(|(wish, _)| wish.hash == hash).map(|(_, source)| source);
+                let film = self.film.as_ref().filter(|(name, ..)| name == hash).map(|(_, source, _)| source);
+                bed.or(take).or(ambience).or(film).map(|source| &**source as &dyn Source)
+            };
+            // Every sound that the plan names is one of these.
+            plan.master = mix::master(&plan, &open, target_lufs).ok().flatten();
+        }
+        plan
+    }
+}
+
+/// Computes anew what a change of `before` to `after` has for its effect: fittings and plan of `after`.
+pub fn compute(effect: &Effect, before: &Cut, mut after: Cut, sounds: &Sounds) -> Cut {
+    let material = Material::new(&after.setup, sounds, &before.setup, &after.plan);
+    let mut fitted_under_before = after.plan.fitted_under.clone();
+    match effect {
+        Effect::Unchanged(_) | Effect::Note(_) => return after,
+        Effect::Reshape => {}
+        Effect::Retouch => after.fittings = after.fittings.iter().map(|f| material.retouched(f)).collect(),
+        Effect::Refit => {
+            // The alternative that is played stays the nearest to what it was when another than the best one had been chosen.
+            let played = before.fitting().filter(|_| before.chosen != 0);
+            after.fittings = material.fittings();
+            after.chosen = played.map_or(0, |played| closest(&after.fittings, played));
+            fitted_under_before = fitted_under(&material.scene);
+        }
+        Effect::Replan => {
+            if !keeps_fittings(before, &after.setup) {
+                after.fittings = material.fittings();
+                after.chosen = material.played.as_ref().map_or(0, |played| closest(&after.fittings, played));
+                fitted_under_before = fitted_under(&material.scene);
+            }
+        }
+    }
+    let plan = material.propose(after.fitting());
+    after.plan = Plan { fitted_under: fitted_under_before, ..plan };
+    after
+}
+
+/// Whether a fitting that somebody chose stays: while bed, its reading, what is wanted of it and the length stay. The first narration
+/// is worth fitting anew for; after that a change of it must not move splices unasked.
+fn keeps_fittings(before: &Cut, setup: &Setup) -> bool {
+    let was = &before.setup;
+    let bed = setup.bed.as_ref().map_or("", |b| &b.hash);
+    let same = was.bed == setup.bed
+        && was.corrections(bed) == setup.corrections(bed)
+        && was.wishes(bed) == setup.wishes(bed)
+        && before.plan.length_samples == setup.picture.length_samples();
+    let first_voice = was.pieces.is_empty() && !setup.pieces.is_empty() && before.chosen == 0;
+    same && !first_voice && !before.fittings.is_empty()
+}

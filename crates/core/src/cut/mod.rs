@@ -1,0 +1,109 @@
+//! A cut: what somebody said about it, and what follows from that.
+//!
+//! Everything that a person can say about a cut is one [`Change`]; what comes in or was found in the
+//! background is an [`Arrival`]. Both are applied to a [`Cut`] and answer with their [`Effect`]: the
+//! one place that says what must be computed anew. [`compute`] does that, from the sounds as they
+//! were opened.
+//!
+//! | part | holds |
+//! |---|---|
+//! | `setup` | what is wanted: the document that plans are made for |
+//! | `parts` | several beds, one after another |
+//! | `change` | what can be said, and how it changes the setup |
+//! | `arrival` | what comes in |
+//! | `effect` | what must be computed anew, and what is left to do in the background |
+//! | `material` | planning: from setup and sounds to fittings and plan |
+
+mod arrival;
+mod change;
+mod effect;
+mod material;
+mod parts;
+mod setup;
+
+pub use arrival::{Arrival, ListFile};
+pub use change::{
+    AmbienceChange, AskedRate, BedChange, CandidateChange, Change, CutChange, Description, Figure, FilmChange, FitChange, LevelsChange, MomentName,
+    PictureChange, ReadingChange, SpliceTouch, VoiceChange,
+};
+pub use effect::{Effect, Work};
+pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};
+pub use parts::{Part, PartError};
+pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Candidate, Film, Laid, Licence, ListReport, Opinion, Setup, Take, TakeOrigin, UsedSound};
+
+use crate::fit::Fitting;
+use crate::plan::Plan;
+use crate::reading::Reading;
+use crate::speech::SpeechReading;
+use serde::Serialize;
+use sha2::{Digest, Sha256};
+use std::collections::HashMap;
+
+/// One state of a cut: what is wanted, and the plan that was made for it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Cut {
+    /// What is wanted.
+    pub setup: Setup,
+    /// How it sounds.
+    pub plan: Plan,
+    /// The fittings to choose from.
+    pub fittings: Vec<Fitting>,
+    /// Which of them the plan plays.
+    pub chosen: usize,
+}
+
+impl Cut {
+    /// A cut of silence.
+    pub fn new(setup: Setup) -> Self {
+        Self { plan: Plan::empty(setup.picture.length_samples()), setup, fittings: Vec::new(), chosen: 0 }
+    }
+
+    /// The fitting that is played.
+    pub fn fitting(&self) -> Option<&Fitting> {
+        self.fittings.get(self.chosen)
+    }
+
+    /// Whether a candidate would lie otherwise than before, so that candidates are to be compared again.
+    pub fn compares_otherwise(&self, before: &Setup) -> bool {
+        before.candidates.iter().any(|c| self.setup.fitted_as(&c.hash) != before.fitted_as(&c.hash))
+    }
+}
+
+/// What has been read of the sounds that a change is about, as corrected by hand.
+#[derive(Debug, Clone, Default)]
+pub struct Readings {
+    /// Of beds, by hash.
+    pub beds: HashMap<String, Reading>,
+    /// Of speech, by hash; its phrases as they were heard.
+    pub speech: HashMap<String, SpeechReading>,
+}
+
+/// Why something that was said cannot be done. The texts are for people.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum Refusal {
+    /// It names something that is not there.
+    #[error("there is no {0} of that name")]
+    Unknown(&'static str),
+    /// It makes no sense; the text says what would.
+    #[error("{0}")]
+    NotAllowed(String),
+}
+
+impl Refusal {
+    /// What is refused, with the rule that refuses it.
+    pub fn not_allowed(cause: impl std::fmt::Display) -> Self {
+        Self::NotAllowed(cause.to_string())
+    }
+}
+
+/// A digest of a value, as hexadecimal digits: two that are alike have one.
+pub(crate) fn digest(value: &impl Serialize) -> String {
+    let text = serde_json::to_vec(value).unwrap_or_default();
+    Sha256::digest(text).iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// A time in samples that lies where a cut may: 0 to 12 hours.
+fn within_a_cut(samples: u64) -> Result<u64, Refusal> {
+    use crate::units::CutLength;
+    if samples <= CutLength::MOST_SAMPLES { Ok(samples) } else { Err(Refusal::NotAllowed(format!("A time is 0 to {} hours.", CutLength::MOST_HOURS))) }
+}

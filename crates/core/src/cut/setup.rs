@@ -1,0 +1,338 @@
+//! What the user says about a cut: the document that plans are made for.
+//!
+//! It is kept with every revision, so that whatever is said can be taken back.
+
+use super::digest;
+use crate::fit::Wishes;
+use crate::kind::Kind;
+use crate::picture::{Line, ListChange, Picture, Unused};
+use crate::plan::{AmbienceWish, FilmWish};
+use crate::reading::Correction;
+use crate::shape::ShapeWishes;
+use crate::speech::PhraseEdit;
+use crate::terms::{Purpose, Terms};
+use crate::units::FrameRate;
+use crate::voice::Piece;
+use chrono::{DateTime, Utc};
+use serde::{Deserialize, Serialize};
+
+/// How far an ambience lies under the speech unless something else is said: at about -16 dB of full level (common
+/// practice), which is some 14 dB under a voice.
+pub const AMBIENCE_UNDER_SPEECH_DB: f64 = 14.0;
+
+/// A sound as a cut uses it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct UsedSound {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+}
+
+/// A bed that lies elsewhere on the cut than the one at hand.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Laid {
+    /// The bed.
+    pub bed: UsedSound,
+    /// What is wanted of its fit, its place above all.
+    pub wishes: Wishes,
+}
+
+/// What somebody thinks of a candidate.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub enum Opinion {
+    /// Take it.
+    Yes,
+    /// Perhaps.
+    Maybe,
+    /// Not this one.
+    No,
+}
+
+/// What was agreed with a supplier when a piece was taken.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Licence {
+    /// The supplier.
+    pub supplier: String,
+    /// The supplier's name of the piece.
+    pub piece: String,
+    /// Who made it.
+    pub maker: String,
+    /// The terms.
+    pub terms: Terms,
+    /// Whether somebody sings in it, as the supplier says.
+    #[serde(default)]
+    pub singing: bool,
+    /// The line to credit it with.
+    pub credit: String,
+    /// Number of the licence.
+    pub number: String,
+    /// When it was taken.
+    pub taken_at: DateTime<Utc>,
+    /// The warning that was shown and passed over, if there was one.
+    pub warned: Option<String>,
+}
+
+/// A bed that may be chosen.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Candidate {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+    /// What a person says it is, against what was recognised.
+    #[serde(default)]
+    pub kind_by_hand: Option<Kind>,
+    /// What somebody thinks of it.
+    #[serde(default)]
+    pub opinion: Option<Opinion>,
+    /// A note.
+    #[serde(default)]
+    pub note: String,
+    /// What was agreed, for pieces of a supplier.
+    #[serde(default)]
+    pub licence: Option<Licence>,
+    /// What is wanted of its fit.
+    #[serde(default)]
+    pub wishes: Wishes,
+    /// What a person said about its reading, in order.
+    #[serde(default)]
+    pub corrections: Vec<Correction>,
+}
+
+/// How a take came to be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub enum TakeOrigin {
+    /// A file.
+    #[default]
+    File,
+    /// Recorded in the page.
+    Recorded,
+    /// Spoken by a machine.
+    Scratch,
+}
+
+/// A recording or file of speech.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Take {
+    /// Hash of its content.
+    pub hash: String,
+    /// Its name.
+    pub name: String,
+    /// Where its first sample lies on the cut.
+    #[serde(default)]
+    pub at_samples: u64,
+    /// How it came to be.
+    #[serde(default)]
+    pub origin: TakeOrigin,
+    /// What a person said about its phrases, in order.
+    #[serde(default)]
+    pub edits: Vec<PhraseEdit>,
+    /// Hash of the same sound without its steady noise, once that has been made.
+    #[serde(default)]
+    pub cleaned: Option<String>,
+    /// Whether that is heard.
+    #[serde(default)]
+    pub cleaned_on: bool,
+}
+
+impl Take {
+    /// A file that lies from the start of the cut on.
+    pub fn new(hash: &str, name: &str) -> Self {
+        Self { hash: hash.to_owned(), name: name.to_owned(), at_samples: 0, origin: TakeOrigin::File, edits: Vec::new(), cleaned: None, cleaned_on: false }
+    }
+
+    /// The sound that is heard of it.
+    pub fn heard(&self) -> &str {
+        self.cleaned.as_deref().filter(|_| self.cleaned_on).unwrap_or(&self.hash)
+    }
+}
+
+/// The proxy film of a cut.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Film {
+    /// Hash of its content.
+    pub hash: String,
+    /// The name it came with.
+    pub name: String,
+    /// Its frame rate.
+    pub rate: FrameRate,
+    /// Its length.
+    pub length_frames: u64,
+    /// The number of its first frame, when it carries a timecode.
+    pub first_frame: Option<u64>,
+    /// Hash of its own sound, once that has been taken out of it.
+    pub sound: Option<String>,
+    /// Whether its own sound is heard.
+    pub sound_on: bool,
+    /// What is wanted of its own sound.
+    #[serde(default)]
+    pub wish: FilmWish,
+    /// Width over height.
+    pub width_px: u32,
+    /// Height.
+    pub height_px: u32,
+}
+
+/// What became of the last list that came in.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct ListReport {
+    /// Name of the file.
+    pub file: String,
+    /// What it was, for people.
+    pub format: String,
+    /// What of it is used, for people.
+    pub used: String,
+    /// What it changed, when an earlier one was there.
+    pub changes: Vec<ListChange>,
+    /// What was not used.
+    pub unused: Vec<Unused>,
+}
+
+/// What a plan is made for.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Setup {
+    /// What the cut is called.
+    #[serde(default)]
+    pub title: String,
+    /// Length, rate, shots and moments.
+    #[serde(flatten)]
+    pub picture: Picture,
+    /// What it is for.
+    #[serde(default)]
+    pub purpose: Purpose,
+    /// The film, if there is one.
+    #[serde(default)]
+    pub film: Option<Film>,
+    /// The bed at hand, once there is one.
+    pub bed: Option<UsedSound>,
+    /// Beds that lie elsewhere on the cut than the one at hand.
+    #[serde(default)]
+    pub laid: Vec<Laid>,
+    /// Beds that may be chosen, the chosen ones among them.
+    #[serde(default)]
+    pub candidates: Vec<Candidate>,
+    /// Written lines of the narration.
+    #[serde(default)]
+    pub lines: Vec<Line>,
+    /// Recordings and files of speech.
+    #[serde(default)]
+    pub takes: Vec<Take>,
+    /// What is heard of them, and where.
+    #[serde(default)]
+    pub pieces: Vec<Piece>,
+    /// What became of the last list.
+    #[serde(default)]
+    pub list: Option<ListReport>,
+    /// What is wanted of the levels.
+    #[serde(default)]
+    pub shape: ShapeWishes,
+    /// Ambiences.
+    #[serde(default)]
+    pub ambiences: Vec<AmbienceWish>,
+}
+
+impl Setup {
+    /// A cut with nothing in it.
+    pub fn new(title: &str, picture: Picture) -> Self {
+        Self {
+            title: title.to_owned(),
+            picture,
+            purpose: Purpose::default(),
+            film: None,
+            bed: None,
+            laid: Vec::new(),
+            candidates: Vec::new(),
+            lines: Vec::new(),
+            takes: Vec::new(),
+            pieces: Vec::new(),
+            list: None,
+            shape: ShapeWishes::default(),
+            ambiences: Vec::new(),
+        }
+    }
+
+    /// Digest of how a bed is read and of what it is fitted to: length, narration, its words, the
+    /// film's sound.
+    pub fn fitted_as(&self, hash: &str) -> String {
+        let film = self.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.as_ref());
+        let edits: Vec<_> = self.takes.iter().map(|t| &t.edits).collect();
+        digest(&(self.picture.length_samples(), &self.pieces, &self.lines, film, self.corrections(hash), self.wishes(hash), edits))
+    }
+
+    /// Whether a plan made for `other` is a plan for this as well, with all that is heard.
+    pub fn sounds_like(&self, other: &Self) -> bool {
+        let bed = self.bed.as_ref().map_or("", |b| &b.hash);
+        let takes = |setup: &Self| setup.takes.iter().map(|t| t.heard().to_owned()).collect::<Vec<_>>();
+        let film = |setup: &Self| setup.film.as_ref().map(|f| f.wish.clone());
+        self.bed == other.bed
+            && film(self) == film(other)
+            && takes(self) == takes(other)
+            && self.laid == other.laid
+            && self.fitted_as(bed) == other.fitted_as(bed)
+            && self.shape == other.shape
+            && self.ambiences == other.ambiences
+    }
+
+    /// What a person said about the reading of a bed.
+    pub fn corrections(&self, hash: &str) -> &[Correction] {
+        self.candidates.iter().find(|c| c.hash == hash).map_or(&[], |c| &c.corrections)
+    }
+
+    /// What a person said about the phrases of a take.
+    pub fn edits(&self, hash: &str) -> &[PhraseEdit] {
+        self.takes.iter().find(|t| t.hash == hash).map_or(&[], |t| &t.edits)
+    }
+
+    /// What is wanted of the fit of a bed.
+    pub fn wishes(&self, hash: &str) -> Option<&Wishes> {
+        self.candidates.iter().find(|c| c.hash == hash).map(|c| &c.wishes)
+    }
+
+    /// Adds a candidate unless it is there.
+    pub fn add_candidate(&mut self, hash: &str, name: &str, licence: Option<Licence>) {
+        match self.candidates.iter_mut().find(|c| c.hash == hash) {
+            Some(there) => there.licence = licence.or(there.licence.take()),
+            None => self.candidates.push(Candidate {
+                hash: hash.to_owned(),
+                name: name.to_owned(),
+                kind_by_hand: None,
+                opinion: None,
+                note: String::new(),
+                licence,
+                wishes: Wishes::default(),
+                corrections: Vec::new(),
+            }),
+        }
+    }
+
+    /// The candidate of a hash.
+    pub fn candidate(&mut self, hash: &str) -> Option<&mut Candidate> {
+        self.candidates.iter_mut().find(|c| c.hash == hash)
+    }
+
+    /// Everything about a sound goes: as candidate, bed, take, and the pieces of it.
+    pub fn forget(&mut self, hash: &str) {
+        let of = |setup: &Self| setup.parts().iter().position(|p| setup.bed_of(*p).is_some_and(|b| b.hash == hash));
+        while let Some(index) = of(self) {
+            if self.take_off(index).is_err() {
+                break;
+            }
+        }
+        self.candidates.retain(|c| c.hash != hash);
+        self.takes.retain(|t| t.hash != hash);
+        self.pieces.retain(|p| p.sound != hash);
+        self.ambiences.retain(|a| a.hash != hash);
+    }
+}

@@ -1,0 +1,143 @@
+//! Hearing and handing over: ranges of a revision, the whole of it, what is measured, and waveforms.
+
+use super::hash::SoundHash;
+use super::views::{MetersView, WaveformView};
+use crate::studio::{MOST_RANGE_SAMPLES, Problem, Ready, Studio};
+use actix_files::NamedFile;
+use actix_web::http::header::{Charset, ContentDisposition, ContentEncoding, DispositionParam, DispositionType, ExtendedValue};
+use actix_web::{HttpRequest, HttpResponse, get, web};
+use jaunty_core::mix::Hear;
+use jaunty_core::sound::Source;
+use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
+use jaunty_media::{overview, wav_bytes};
+use serde::Deserialize;
+use std::fs::File;
+use utoipa::IntoParams;
+use uuid::Uuid;
+
+/// Mounts the addresses.
+pub fn configure(config: &mut web::ServiceConfig) {
+    config.service(sound).service(candidate_sound).service(mix).service(shaped).service(meters).service(waveform);
+}
+
+/// A revision never changes, so what was heard once need not be rendered again.
+const OF_A_REVISION: &str = "private, max-age=86400, immutable";
+
+/// A range of a revision.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase")]
+#[into_params(parameter_in = Query)]
+pub struct HeardRange {
+    /// First sample.
+    from_samples: u64,
+    /// Number of samples, at most 30 seconds.
+    length_samples: u64,
+    /// What to hear.
+    hear: Hear,
+    /// Layers that are muted, with commas between them: `bed`, `voice`, `film`, or the hash of an ambience.
+    without: Option<String>,
+}
+
+/// A range of a revision, rendered from its plan.
+#[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path), HeardRange), responses((status = 200, content_type = "audio/wav")))]
+#[get("/api/cuts/{id}/revisions/{revision}/sound")]
+pub async fn sound(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>, range: web::Query<HeardRange>) -> Result<HttpResponse, Problem> {
+    let (id, revision) = path.into_inner();
+    let mut ready = studio.ready(id, revision).await?;
+    ready.mute(range.without.as_deref().unwrap_or_default());
+    sound_answer(&studio, ready, range.from_samples, range.length_samples, range.hear, OF_A_REVISION).await
+}
+
+/// The range of a candidate to hear.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase")]
+#[into_params(parameter_in = Query)]
+pub struct CandidateRange {
+    /// First sample.
+    from_samples: u64,
+    /// Number of samples, at most 30 seconds.
+    length_samples: u64,
+}
+
+/// A range of the cut with a candidate as its bed: fitted, and shaped under the narration.
+#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path), CandidateRange), responses((status = 200, content_type = "audio/wav")))]
+#[get("/api/cuts/{id}/candidates/{hash}/sound")]
+pub async fn candidate_sound(
+    studio: web::Data<Studio>,
+    path: web::Path<(Uuid, SoundHash)>,
+    range: web::Query<CandidateRange>,
+) -> Result<HttpResponse, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
+    let ready = studio.ready_with(id, &hash).await?;
+    sound_answer(&studio, ready, range.from_samples, range.length_samples, Hear::Everything, "no-store").await
+}
+
+/// Refuses a range that is too long for one request.
+pub(super) fn check_range(length_samples: u64) -> Result<(), Problem> {
+    if length_samples <= MOST_RANGE_SAMPLES { Ok(()) } else { Err(Problem::bad_value("At most 30 seconds are given at once.")) }
+}
+
+async fn sound_answer(studio: &Studio, ready: Ready, from: u64, length: u64, hear: Hear, caching: &'static str) -> Result<HttpResponse, Problem> {
+    check_range(length)?;
+    let asked = from..from.saturating_add(length);
+    let bytes = studio.compute(move || wav_bytes(&ready.render(asked, hear)?).map_err(Problem::from)).await??;
+    Ok(wav_answer(bytes, caching))
+}
+
+/// Sound as an answer; compressing it would only take time.
+pub(super) fn wav_answer(bytes: Vec<u8>, caching: &'static str) -> HttpResponse {
+    HttpResponse::Ok().content_type("audio/wav").insert_header(ContentEncoding::Identity).insert_header(("cache-control", caching)).body(bytes)
+}
+
+/// A file that is kept under a name, which may hold any letters.
+pub(super) fn attached(file: File, plain_name: &str, name: String, request: &HttpRequest) -> Result<HttpResponse, Problem> {
+    let name = ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: name.into_bytes() };
+    let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![DispositionParam::FilenameExt(name)] };
+    let answer = NamedFile::from_file(file, plain_name)?.set_content_disposition(disposition).set_content_encoding(ContentEncoding::Identity);
+    Ok(answer.into_response(request))
+}
+
+/// The whole of a revision as a WAV file of 24 bits.
+#[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path)), responses((status = 200, content_type = "audio/wav")))]
+#[get("/api/cuts/{id}/revisions/{revision}/mix.wav")]
+pub async fn mix(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+    let (id, revision) = path.into_inner();
+    let (file, title) = studio.mix(id, revision).await?;
+    let safe: String = title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).collect();
+    attached(file, "mix.wav", format!("{safe}, mix.wav"), &request)
+}
+
+/// The waveform of a revision as it is heard.
+#[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path)), responses((status = 200, body = WaveformView)))]
+#[get("/api/cuts/{id}/revisions/{revision}/waveform")]
+pub async fn shaped(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
+    let (id, revision) = path.into_inner();
+    let ready = studio.ready(id, revision).await?;
+    let span_samples = samples_from_seconds(0.01);
+    let peaks = studio.compute(move || ready.outline(span_samples)).await??;
+    let peaks = peaks.into_iter().map(|peak| (peak.min(1.0) * 65_535.0).round() as u16).collect();
+    let view = WaveformView { step_s: seconds_from_samples(span_samples), peaks };
+    Ok(HttpResponse::Ok().insert_header(ContentEncoding::Identity).insert_header(("cache-control", OF_A_REVISION)).json(view))
+}
+
+/// What is measured of a revision.
+#[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path)), responses((status = 200, body = MetersView)))]
+#[get("/api/cuts/{id}/revisions/{revision}/meters")]
+pub async fn meters(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
+    let (id, revision) = path.into_inner();
+    let ready = studio.ready(id, revision).await?;
+    let measured = studio.compute(move || ready.meters()).await??;
+    Ok(HttpResponse::Ok().insert_header(("cache-control", OF_A_REVISION)).json(MetersView::from(measured)))
+}
+
+/// The waveform of a sound, about 1500 peaks whatever its length.
+#[utoipa::path(params(("hash" = String, Path)), responses((status = 200, body = WaveformView)))]
+#[get("/api/sounds/{hash}/waveform")]
+pub async fn waveform(studio: web::Data<Studio>, hash: web::Path<SoundHash>) -> Result<HttpResponse, Problem> {
+    let file = studio.working_file(&hash.0).await?;
+    let span_samples = (file.len_samples() / 1500).max(48);
+    let drawn = studio.compute(move || overview(&file, span_samples)).await?;
+    let view = WaveformView { step_s: seconds_from_samples(drawn.span_samples), peaks: drawn.peaks };
+    // The hash names the content, so this never changes.
+    Ok(HttpResponse::Ok().insert_header(("cache-control", "private, max-age=31536000, immutable")).json(view))
+}

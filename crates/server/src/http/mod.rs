@@ -1,0 +1,100 @@
+//! The floor of HTTP: addresses, what they take and answer, and who may ask. A handler is one call of
+//! the [`Studio`](crate::studio::Studio); what it looks like is made by the `views`.
+
+mod cuts;
+mod doors;
+mod files;
+mod film;
+mod fit;
+mod hash;
+mod health;
+mod listening;
+mod openapi;
+mod page;
+mod problem;
+mod reading;
+mod shelf;
+mod views;
+mod voice;
+
+pub use openapi::document as openapi_document;
+pub use views::{BedReadingView, CutView, FittingView};
+
+use crate::Settings;
+use crate::studio::{Code, Problem, Studio};
+use actix_web::error::{InternalError, JsonPayloadError};
+use actix_web::{App, HttpServer, web};
+use doors::Doors;
+use std::net::TcpListener;
+use std::time::Duration;
+
+/// The largest body of a request but for files and changes.
+const MOST_JSON_BYTES: usize = 1 << 20;
+
+/// How bodies are read that are JSON.
+fn json(most_bytes: usize) -> web::JsonConfig {
+    web::JsonConfig::default().limit(most_bytes).error_handler(move |cause, _| {
+        let problem = match cause {
+            JsonPayloadError::Overflow { .. } | JsonPayloadError::OverflowKnownLength { .. } => {
+                Problem::new(Code::TooLarge, format!("The request has more than {} kB.", most_bytes >> 10))
+            }
+            _ => Problem::new(Code::BadRequest, "The request is not what this address takes."),
+        };
+        problem.into()
+    })
+}
+
+/// Mounts everything: the addresses, the page, and problems for whatever else is asked.
+pub fn configure(config: &mut web::ServiceConfig) {
+    // A name that is none.
+    let path = web::PathConfig::default()
+        .error_handler(|cause, request| InternalError::from_response(cause, doors::nothing_there(request.path(), request.method())).into());
+    let query = web::QueryConfig::default()
+        .error_handler(|_, _| Problem::new(Code::BadRequest, "The address is not complete, or a value in it is not allowed.").into());
+    config
+        .app_data(json(MOST_JSON_BYTES))
+        .app_data(path)
+        .app_data(query)
+        .configure(health::configure)
+        .configure(cuts::configure)
+        .configure(files::configure)
+        .configure(film::configure)
+        .configure(shelf::configure)
+        .configure(voice::configure)
+        .configure(reading::configure)
+        .configure(fit::configure)
+        .configure(listening::configure)
+        .configure(openapi::configure)
+        .configure(page::configure);
+}
+
+/// Serves `studio` on `listener` until the process is told to stop.
+///
+/// # Errors
+/// What the network says.
+pub async fn serve(studio: Studio, listener: TcpListener, settings: &Settings) -> std::io::Result<()> {
+    let doors = web::Data::new(Doors::new(&settings.hosts, settings.most_requests_per_second));
+    let quiet = doors.clone();
+    tokio::spawn(async move {
+        loop {
+            tokio::time::sleep(Duration::from_secs(60)).await;
+            quiet.forget_quiet_clients();
+        }
+    });
+    HttpServer::new(move || {
+        App::new()
+            .wrap(actix_web::middleware::Compress::default())
+            .wrap(actix_web::middleware::from_fn(doors::guard))
+            .wrap(tracing_actix_web::TracingLogger::default())
+            .app_data(doors.clone())
+            .app_data(web::Data::new(studio.clone()))
+            .configure(configure)
+    })
+    .workers(2)
+    // Longer than from one chunk of sound to the next.
+    .keep_alive(Duration::from_secs(75))
+    .shutdown_timeout(1)
+    .listen(listener)?
+    .run()
+    .await
+}

@@ -1,0 +1,381 @@
+//! Cuts, their revisions, and the documents that these name.
+//!
+//! Every accepted change is a revision at once, compared and made under the lock of its cut
+//! ([`commit`]). One that changes how the cut sounds may wait for its plan: it plays that of its *base*,
+//! and the job that makes the plan commits it as a revision of its own, *planned for* the one that
+//! waited, beside it in the history. No revision is ever changed; undo and redo only move what is
+//! shown. Setup, plan and fittings are documents by the hash of their content, compressed: a
+//! revision that leaves one as it was names the same.
+
+use super::{StoreError, jobs};
+use chrono::NaiveDateTime;
+use jaunty_core::cut::{Cut, Setup, Work};
+use jaunty_core::plan::Plan;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use sha2::{Digest, Sha256};
+use sqlx::types::Json;
+use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool, MySqlTransaction};
+use uuid::Uuid;
+
+/// A cut.
+#[derive(Debug, Clone, PartialEq, FromRow)]
+pub struct CutRow {
+    /// Its name in the database.
+    pub id: Uuid,
+    /// What the user wants; ahead of what the plan was made for while the cut waits for its plan.
+    #[sqlx(json)]
+    pub setup: Setup,
+    /// The revision that is shown.
+    pub revision: u32,
+    /// Where the shown revision waits for its plan: the one whose plan it plays meanwhile.
+    pub base: Option<u32>,
+    /// The revision that waited for the plan that is shown.
+    pub planned_for: Option<u32>,
+    /// When it was made.
+    pub created_at: NaiveDateTime,
+}
+
+impl CutRow {
+    /// Whether what is shown is what a client saw that names revision `seen`. Who saw a change
+    /// without its plan has seen the same change with it.
+    pub fn is_seen(&self, seen: u32) -> bool {
+        self.revision == seen || self.planned_for == Some(seen)
+    }
+}
+
+/// One state of a cut.
+#[derive(Debug, Clone)]
+pub struct Revision {
+    /// Its number, from 1.
+    pub number: u32,
+    /// The revision it was made from.
+    pub parent: Option<u32>,
+    /// What was done.
+    pub what: String,
+    /// The state; its setup is what its plan was made for.
+    pub cut: Cut,
+    /// When it was made.
+    pub created_at: NaiveDateTime,
+}
+
+/// How a new revision sounds.
+#[derive(Debug, Clone, Copy)]
+pub enum Sounding<'a> {
+    /// As the one before.
+    Alike,
+    /// As the one before until its plan is made.
+    Waits,
+    /// So.
+    As(&'a Cut),
+    /// So: this is the plan that the shown revision waits for.
+    Planned(&'a Cut),
+}
+
+/// A new revision.
+#[derive(Debug, Clone)]
+pub struct Commit<'a> {
+    /// What was done, in words.
+    pub what: &'a str,
+    /// What was said or came in, as JSON.
+    pub said: Option<String>,
+    /// What is wanted by now.
+    pub setup: &'a Setup,
+    /// How it sounds.
+    pub sounding: Sounding<'a>,
+    /// What is asked for with it, all or nothing.
+    pub work: &'a [Work],
+}
+
+const CUT: &str = "SELECT c.id, CAST(d.body AS CHAR) AS setup, c.revision, r.base, r.planned_for, c.created_at
+    FROM cuts c JOIN revisions r ON r.cut_id = c.id AND r.revision = c.revision JOIN documents d ON d.hash = r.setup_hash";
+
+/// All cuts, newest first.
+///
+/// # Errors
+/// What the database says.
+pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, StoreError> {
+    Ok(sqlx::query_as(AssertSqlSafe(format!("{CUT} ORDER BY c.created_at DESC, c.id DESC LIMIT 500"))).fetch_all(pool).await?)
+}
+
+async fn find(database: impl MySqlExecutor<'_>, id: Uuid) -> Result<CutRow, StoreError> {
+    sqlx::query_as(AssertSqlSafe(format!("{CUT} WHERE c.id = ?"))).bind(id).fetch_optional(database).await?.ok_or(StoreError::NoCut)
+}
+
+/// One cut.
+///
+/// # Errors
+/// [`StoreError::NoCut`], or what the database says.
+pub async fn cut(pool: &MySqlPool, id: Uuid) -> Result<CutRow, StoreError> {
+    find(pool, id).await
+}
+
+/// A cut that nobody else changes until the transaction is over: every change is compared with it and
+/// made from it.
+async fn locked(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<CutRow, StoreError> {
+    sqlx::query("SELECT id FROM cuts WHERE id = ? FOR UPDATE").bind(id).fetch_optional(&mut **transaction).await?;
+    find(&mut **transaction, id).await
+}
+
+/// Makes a cut, with a first revision of silence.
+///
+/// # Errors
+/// What the database says.
+pub async fn insert(pool: &MySqlPool, setup: &Setup, what: &str) -> Result<Uuid, StoreError> {
+    let id = Uuid::now_v7();
+    let mut transaction = pool.begin().await?;
+    sqlx::query("INSERT INTO cuts (id, revision) VALUES (?, 1)").bind(id).execute(&mut *transaction).await?;
+    let made = Made::store(&mut transaction, &Cut::new(setup.clone())).await?;
+    let setup = document(&mut transaction, setup).await?;
+    let row = Row { place: Place { revision: 1, parent: None, base: None, planned_for: None }, what, said: None, setup, made: &made };
+    row.write(&mut transaction, id).await?;
+    transaction.commit().await?;
+    Ok(id)
+}
+
+/// The hash of a document, which is stored.
+async fn document(transaction: &mut MySqlTransaction<'_>, value: &impl Serialize) -> Result<Vec<u8>, StoreError> {
+    let body = serde_json::to_vec(value)?;
+    let hash = Sha256::digest(&body).to_vec();
+    sqlx::query("INSERT IGNORE INTO documents (hash, body) VALUES (?, ?)").bind(&hash).bind(body).execute(&mut **transaction).await?;
+    Ok(hash)
+}
+
+async fn read_document<T: DeserializeOwned>(pool: &MySqlPool, hash: &[u8]) -> Result<T, StoreError> {
+    let (body,): (Vec<u8>,) = sqlx::query_as("SELECT body FROM documents WHERE hash = ?").bind(hash).fetch_one(pool).await?;
+    Ok(serde_json::from_slice(&body)?)
+}
+
+/// Where a revision stands among the others.
+struct Place {
+    revision: u32,
+    parent: Option<u32>,
+    base: Option<u32>,
+    planned_for: Option<u32>,
+}
+
+/// A plan and its fittings, as documents.
+#[derive(FromRow)]
+struct Made {
+    plan_hash: Vec<u8>,
+    fittings_hash: Vec<u8>,
+    chosen: u32,
+}
+
+impl Made {
+    async fn store(transaction: &mut MySqlTransaction<'_>, cut: &Cut) -> Result<Self, StoreError> {
+        let plan_hash = document(transaction, &cut.plan).await?;
+        Ok(Self { plan_hash, fittings_hash: document(transaction, &cut.fittings).await?, chosen: cut.chosen as u32 })
+    }
+
+    async fn of(transaction: &mut MySqlTransaction<'_>, id: Uuid, revision: u32) -> Result<Self, StoreError> {
+        let query = "SELECT plan_hash, fittings_hash, chosen FROM revisions WHERE cut_id = ? AND revision = ?";
+        Ok(sqlx::query_as(query).bind(id).bind(revision).fetch_one(&mut **transaction).await?)
+    }
+}
+
+/// A revision as it is written.
+struct Row<'a> {
+    place: Place,
+    what: &'a str,
+    said: Option<&'a str>,
+    setup: Vec<u8>,
+    made: &'a Made,
+}
+
+impl Row<'_> {
+    async fn write(&self, transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<(), StoreError> {
+        sqlx::query(
+            "INSERT INTO revisions (cut_id, revision, parent, base, planned_for, what, said, setup_hash, plan_hash, fittings_hash, chosen)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        )
+        .bind(id)
+        .bind(self.place.revision)
+        .bind(self.place.parent)
+        .bind(self.place.base)
+        .bind(self.place.planned_for)
+        // As much as fits its column.
+        .bind(self.what.chars().take(200).collect::<String>())
+        .bind(self.said)
+        .bind(&self.setup)
+        .bind(&self.made.plan_hash)
+        .bind(&self.made.fittings_hash)
+        .bind(self.made.chosen)
+        .execute(&mut **transaction)
+        .await?;
+        Ok(())
+    }
+}
+
+async fn point_at(transaction: &mut MySqlTransaction<'_>, id: Uuid, revision: u32) -> Result<(), StoreError> {
+    sqlx::query("UPDATE cuts SET revision = ? WHERE id = ?").bind(revision).bind(id).execute(&mut **transaction).await?;
+    Ok(())
+}
+
+/// Makes a new revision on top of the one that `cut` shows; its number. What `work` asks for is asked
+/// for with it: both or neither, so that nobody sees a wish without its job.
+///
+/// # Errors
+/// [`StoreError::Stale`] if another revision is shown by now, or what the database says.
+pub async fn commit(pool: &MySqlPool, cut: &CutRow, next: &Commit<'_>) -> Result<u32, StoreError> {
+    let mut transaction = pool.begin().await?;
+    let (shown,): (u32,) =
+        sqlx::query_as("SELECT revision FROM cuts WHERE id = ? FOR UPDATE").bind(cut.id).fetch_optional(&mut *transaction).await?.ok_or(StoreError::NoCut)?;
+    if shown != cut.revision {
+        return Err(StoreError::Stale);
+    }
+    let ((last,), (parent,)): ((u32,), (Option<u32>,)) = (
+        sqlx::query_as("SELECT MAX(revision) FROM revisions WHERE cut_id = ?").bind(cut.id).fetch_one(&mut *transaction).await?,
+        sqlx::query_as("SELECT parent FROM revisions WHERE cut_id = ? AND revision = ?").bind(cut.id).bind(shown).fetch_one(&mut *transaction).await?,
+    );
+    let made = match next.sounding {
+        Sounding::Alike | Sounding::Waits => Made::of(&mut transaction, cut.id, shown).await?,
+        Sounding::As(cut) | Sounding::Planned(cut) => Made::store(&mut transaction, cut).await?,
+    };
+    let on_top = Place { revision: last + 1, parent: Some(shown), base: cut.base, planned_for: None };
+    let place = match next.sounding {
+        Sounding::Alike | Sounding::As(_) => on_top,
+        Sounding::Waits => Place { base: Some(cut.base.unwrap_or(shown)), ..on_top },
+        Sounding::Planned(_) => Place { parent, base: None, planned_for: Some(shown), ..on_top },
+    };
+    let setup = document(&mut transaction, next.setup).await?;
+    let revision = place.revision;
+    Row { place, what: next.what, said: next.said.as_deref(), setup, made: &made }.write(&mut transaction, cut.id).await?;
+    point_at(&mut transaction, cut.id, revision).await?;
+    for work in next.work {
+        jobs::add_once(&mut *transaction, cut.id, work).await?;
+    }
+    transaction.commit().await?;
+    Ok(revision)
+}
+
+#[derive(FromRow)]
+struct RevisionRow {
+    revision: u32,
+    parent: Option<u32>,
+    what: String,
+    setup_hash: Vec<u8>,
+    plan_hash: Vec<u8>,
+    fittings_hash: Vec<u8>,
+    chosen: u32,
+    created_at: NaiveDateTime,
+}
+
+/// Revision `revision` of a cut.
+///
+/// # Errors
+/// What the database says.
+pub async fn revision(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Option<Revision>, StoreError> {
+    let row: Option<RevisionRow> = sqlx::query_as(
+        "SELECT r.revision, r.parent, r.what, COALESCE(b.setup_hash, r.setup_hash) AS setup_hash, r.plan_hash, r.fittings_hash, r.chosen, r.created_at
+         FROM revisions r LEFT JOIN revisions b ON b.cut_id = r.cut_id AND b.revision = r.base WHERE r.cut_id = ? AND r.revision = ?",
+    )
+    .bind(cut)
+    .bind(revision)
+    .fetch_optional(pool)
+    .await?;
+    let Some(row) = row else { return Ok(None) };
+    let cut = Cut {
+        setup: read_document(pool, &row.setup_hash).await?,
+        plan: read_document(pool, &row.plan_hash).await?,
+        fittings: read_document(pool, &row.fittings_hash).await?,
+        chosen: row.chosen as usize,
+    };
+    Ok(Some(Revision { number: row.revision, parent: row.parent, what: row.what, cut, created_at: row.created_at }))
+}
+
+/// The plan of revision `revision` of a cut alone.
+///
+/// # Errors
+/// What the database says.
+pub async fn plan(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Option<Plan>, StoreError> {
+    let query = "SELECT CAST(d.body AS CHAR) FROM revisions r JOIN documents d ON d.hash = r.plan_hash WHERE r.cut_id = ? AND r.revision = ?";
+    let row: Option<(Json<Plan>,)> = sqlx::query_as(query).bind(cut).bind(revision).fetch_optional(pool).await?;
+    Ok(row.map(|r| r.0.0))
+}
+
+/// The revision that a cut shows.
+///
+/// # Errors
+/// What the database says.
+pub async fn current(pool: &MySqlPool, cut: &CutRow) -> Result<Revision, StoreError> {
+    revision(pool, cut.id, cut.revision).await?.ok_or_else(|| StoreError::damaged("a cut without its revision"))
+}
+
+/// What redo would do from the shown revision: the newest that was made from it.
+///
+/// # Errors
+/// What the database says.
+pub async fn redone(pool: &MySqlPool, cut: &CutRow) -> Result<Option<String>, StoreError> {
+    Ok(child(pool, cut).await?.map(|(_, what)| what))
+}
+
+async fn child(database: impl MySqlExecutor<'_>, cut: &CutRow) -> Result<Option<(u32, String)>, StoreError> {
+    Ok(sqlx::query_as("SELECT revision, what FROM revisions WHERE cut_id = ? AND parent IN (?, ?) ORDER BY revision DESC LIMIT 1")
+        .bind(cut.id)
+        .bind(cut.revision)
+        .bind(cut.planned_for.unwrap_or(cut.revision))
+        .fetch_optional(database)
+        .await?)
+}
+
+/// Which way to go in the history.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Step {
+    /// To the revision that the shown one was made from.
+    Undo,
+    /// To the newest that was made from the shown one.
+    Redo,
+}
+
+/// Shows the revision one step back or on; its number. One whose plan was never made has it made.
+///
+/// # Errors
+/// [`StoreError::Stale`], [`StoreError::NothingFurther`], or what the database says.
+pub async fn step(pool: &MySqlPool, id: Uuid, seen: u32, step: Step) -> Result<u32, StoreError> {
+    let mut transaction = pool.begin().await?;
+    let cut = locked(&mut transaction, id).await?;
+    if !cut.is_seen(seen) {
+        return Err(StoreError::Stale);
+    }
+    let target = match step {
+        Step::Redo => child(&mut *transaction, &cut).await?.map(|(revision, _)| revision),
+        Step::Undo => {
+            // Behind a change on top of one without its plan lies that one, with its plan if it has it by now.
+            let found: Option<(u32,)> = sqlx::query_as(
+                "SELECT t.revision FROM revisions r JOIN revisions t ON t.cut_id = r.cut_id AND (t.revision = r.parent OR t.planned_for = r.parent)
+                 WHERE r.cut_id = ? AND r.revision = ? ORDER BY t.base IS NULL DESC, t.revision DESC LIMIT 1",
+            )
+            .bind(id)
+            .bind(cut.revision)
+            .fetch_optional(&mut *transaction)
+            .await?;
+            found.map(|(revision,)| revision)
+        }
+    };
+    let target = target.ok_or(StoreError::NothingFurther)?;
+    point_at(&mut transaction, id, target).await?;
+    let (waits,): (bool,) =
+        sqlx::query_as("SELECT base IS NOT NULL FROM revisions WHERE cut_id = ? AND revision = ?").bind(id).bind(target).fetch_one(&mut *transaction).await?;
+    jobs::add_once(&mut *transaction, id, if waits { &Work::Plan } else { &Work::Compare }).await?;
+    transaction.commit().await?;
+    Ok(target)
+}
+
+/// A short text that differs whenever the page would show something else of a cut.
+///
+/// # Errors
+/// [`StoreError::NoCut`], or what the database says.
+pub async fn state(pool: &MySqlPool, id: Uuid) -> Result<String, StoreError> {
+    let row: Option<(String,)> = sqlx::query_as(
+        "SELECT CAST(CONCAT_WS('|', c.revision,
+             (SELECT GROUP_CONCAT(CONCAT(HEX(j.id), j.state, j.progress, j.doing) ORDER BY j.id) FROM jobs j WHERE j.cut_id = c.id AND j.ended_at IS NULL),
+             (SELECT MAX(j.ended_at) FROM jobs j WHERE j.cut_id = c.id),
+             (SELECT CONCAT(COUNT(*), MAX(o.created_at)) FROM comparisons o WHERE o.cut_id = c.id)) AS CHAR)
+         FROM cuts c WHERE c.id = ?",
+    )
+    .bind(id)
+    .fetch_optional(pool)
+    .await?;
+    row.map(|r| r.0).ok_or(StoreError::NoCut)
+}

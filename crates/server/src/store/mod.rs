@@ -1,0 +1,62 @@
+//! The store: MariaDB, and an object store for sounds. All SQL is here, and nothing of HTTP.
+//!
+//! Both can be shared by any number of servers and workers. The [`Files::working_file`] of a
+//! sound is only a cache and made anew when it is missing.
+//!
+//! | part | holds |
+//! |---|---|
+//! | `cuts` | cuts, their revisions and the documents that these name |
+//! | `sounds` | sounds and what was read of them |
+//! | `comparisons` | candidates as they would lie |
+//! | `licences` | which pieces of a supplier were taken |
+//! | `jobs` | the queue |
+//! | `files` | the sounds themselves, uploads on their way, working files |
+//! | `unused` | what nothing names any more |
+
+pub mod comparisons;
+pub mod cuts;
+mod error;
+mod files;
+pub mod jobs;
+pub mod licences;
+mod making;
+pub mod sounds;
+pub mod unused;
+
+pub use error::StoreError;
+pub use files::{Files, Received, Room};
+
+use sqlx::Executor;
+use sqlx::mysql::{MySqlPool, MySqlPoolOptions};
+
+/// Connects and brings the tables up to date.
+///
+/// # Errors
+/// What the database says.
+pub async fn connect(url: &str) -> Result<MySqlPool, sqlx::Error> {
+    // Committed reads hold no gaps: a wish and its job are stored in one transaction while workers
+    // look for jobs, and with gap locks the two can wait for each other.
+    let pool = MySqlPoolOptions::new()
+        .max_connections(12)
+        // Who waits longer is told that the database is away.
+        .acquire_timeout(std::time::Duration::from_millis(1500))
+        .after_connect(|connection, _| {
+            Box::pin(async move {
+                connection.execute("SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED").await?;
+                Ok(())
+            })
+        })
+        .connect(url)
+        .await?;
+    sqlx::migrate!().run(&pool).await?;
+    Ok(pool)
+}
+
+/// Whether the database answers.
+///
+/// # Errors
+/// [`StoreError::Away`].
+pub async fn answers(pool: &MySqlPool) -> Result<(), StoreError> {
+    sqlx::query("SELECT 1").execute(pool).await?;
+    Ok(())
+}

@@ -1,0 +1,187 @@
+//! Changing a cut: the one way in which anything about it changes.
+
+use super::{Code, Problem, Studio};
+use crate::store::cuts::{self, Commit, CutRow, Sounding, Step};
+use crate::store::{StoreError, jobs};
+use jaunty_core::cut::{Arrival, Change, Cut, Effect, Readings, Refusal, Setup, Work, compute};
+use jaunty_core::plan::Role;
+use serde::Serialize;
+use uuid::Uuid;
+
+/// Something that changes a cut.
+#[derive(Clone, Serialize)]
+#[serde(untagged)]
+enum Said {
+    /// A person says it.
+    Change(Change),
+    /// It comes in.
+    Arrival(Arrival),
+}
+
+impl Said {
+    fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
+        match self {
+            Self::Change(change) => change.needs(setup),
+            Self::Arrival(arrival) => arrival.needs(),
+        }
+    }
+
+    fn apply(&self, cut: &mut Cut, readings: &Readings) -> Result<Effect, Refusal> {
+        match self {
+            Self::Change(change) => change.apply(cut, readings),
+            Self::Arrival(arrival) => arrival.apply(cut, readings),
+        }
+    }
+
+    fn words(&self, before: &Cut) -> String {
+        match self {
+            Self::Change(change) => change.words(before),
+            Self::Arrival(arrival) => arrival.words(before),
+        }
+    }
+}
+
+/// How often a change is made again because another one came in between.
+const MOST_TRIES: usize = 12;
+
+impl Studio {
+    /// A person changes a cut that showed revision `seen`; the revision that is shown then.
+    ///
+    /// # Errors
+    /// [`Code::Stale`] where something else is shown by now, what the change says, or what the database says.
+    pub async fn change(&self, id: Uuid, seen: u32, change: Change) -> Result<u32, Problem> {
+        self.commit(id, Some(seen), Said::Change(change)).await
+    }
+
+    /// Something comes into a cut, on top of whatever is there; the revision that is shown then.
+    ///
+    /// # Errors
+    /// What does not fit, or what the database says.
+    pub async fn arrive(&self, id: Uuid, arrival: Arrival) -> Result<u32, Problem> {
+        self.commit(id, None, Said::Arrival(arrival)).await
+    }
+
+    async fn commit(&self, id: Uuid, seen: Option<u32>, said: Said) -> Result<u32, Problem> {
+        for last in (0..MOST_TRIES).map(|k| k + 1 == MOST_TRIES) {
+            let row = cuts::cut(&self.pool, id).await?;
+            if let Some(seen) = seen.filter(|seen| !row.is_seen(*seen)) {
+                return Err(Problem::new(Code::Stale, format!("Your page showed revision {seen}, the plan is at {}.", row.revision)));
+            }
+            match self.commit_on(&row, &said).await {
+                // Something came in between, the machine's own plan perhaps: again, on top of that.
+                Err(Error::Store(StoreError::Stale)) if !last => {}
+                Err(Error::Store(cause)) => return Err(cause.into()),
+                Err(Error::Problem(problem)) => return Err(problem),
+                Ok(revision) => return Ok(revision),
+            }
+        }
+        unreachable!("the last try returns")
+    }
+
+    /// Makes a change of a cut as it is in `row`.
+    async fn commit_on(&self, row: &CutRow, said: &Said) -> Result<u32, Error> {
+        let current = cuts::current(&self.pool, row).await?;
+        let readings = self.readings(&row.setup, &said.needs(&row.setup)).await?;
+        // What is wanted is ahead of what the plan was made for while the cut waits for its plan.
+        let before = current.cut;
+        let mut wanted = Cut { setup: row.setup.clone(), ..before.clone() };
+        let effect = said.apply(&mut wanted, &readings)?;
+        let what = said.words(&Cut { setup: row.setup.clone(), ..before.clone() });
+        let mut work = Vec::new();
+        let sounding = match &effect {
+            Effect::Unchanged(follows) => {
+                if let Some(follows) = follows {
+                    jobs::add_once(&self.pool, row.id, follows).await?;
+                }
+                return Ok(row.revision);
+            }
+            Effect::Note(follows) => {
+                work.extend(follows.clone());
+                if wanted.plan == before.plan { Sounding::Alike } else { Sounding::As(&wanted) }
+            }
+            Effect::Replan => {
+                work.push(Work::Plan);
+                Sounding::Waits
+            }
+            Effect::Reshape | Effect::Retouch | Effect::Refit => {
+                let made = self.computed(&effect, &before, said, &readings).await?;
+                let setup = std::mem::replace(&mut wanted.setup, made.setup.clone());
+                wanted = Cut { setup, ..made };
+                Sounding::As(&wanted)
+            }
+        };
+        if !matches!(effect, Effect::Replan) && wanted.compares_otherwise(&row.setup) {
+            work.push(Work::Compare);
+        }
+        let said = serde_json::to_string(said).map_err(StoreError::from)?;
+        let commit = Commit { what: &what, said: Some(said), setup: &wanted.setup, sounding, work: &work };
+        Ok(cuts::commit(&self.pool, row, &commit).await?)
+    }
+
+    /// The state that a change of `before` leads to, computed.
+    async fn computed(&self, effect: &Effect, before: &Cut, said: &Said, readings: &Readings) -> Result<Cut, Error> {
+        let mut after = before.clone();
+        said.apply(&mut after, readings)?;
+        let sounds = self.sounds(&after.setup).await?;
+        let (effect, before) = (effect.clone(), before.clone());
+        Ok(self.compute(move || compute(&effect, &before, after, &sounds)).await?)
+    }
+
+    /// Makes the plan that a cut waits for, if it does.
+    ///
+    /// # Errors
+    /// What the database or a sound says.
+    pub async fn plan(&self, id: Uuid) -> Result<(), Problem> {
+        loop {
+            let row = match cuts::cut(&self.pool, id).await {
+                Err(StoreError::NoCut) => return Ok(()),
+                other => other?,
+            };
+            if row.base.is_none() {
+                return Ok(());
+            }
+            let current = cuts::current(&self.pool, &row).await?;
+            let sounds = self.sounds(&row.setup).await?;
+            let wanted = Cut { setup: row.setup.clone(), ..current.cut.clone() };
+            let made = self.compute(move || compute(&Effect::Replan, &current.cut, wanted, &sounds)).await?;
+            let commit = Commit { what: &current.what, said: None, setup: &made.setup, sounding: Sounding::Planned(&made), work: &[Work::Compare] };
+            match cuts::commit(&self.pool, &row, &commit).await {
+                // Another change came first: plan again, on top of it.
+                Err(StoreError::Stale) => {}
+                other => return Ok(other.map(|_| ())?),
+            }
+        }
+    }
+
+    /// Goes one step back or on in the history; the revision that is shown then.
+    ///
+    /// # Errors
+    /// [`Code::Stale`], [`Code::NothingToUndo`], or what the database says.
+    pub async fn step(&self, id: Uuid, seen: u32, step: Step) -> Result<u32, Problem> {
+        Ok(cuts::step(&self.pool, id, seen, step).await?)
+    }
+}
+
+/// Why one try of a change came to nothing.
+enum Error {
+    Store(StoreError),
+    Problem(Problem),
+}
+
+impl From<StoreError> for Error {
+    fn from(cause: StoreError) -> Self {
+        Self::Store(cause)
+    }
+}
+
+impl From<Problem> for Error {
+    fn from(problem: Problem) -> Self {
+        Self::Problem(problem)
+    }
+}
+
+impl From<Refusal> for Error {
+    fn from(refusal: Refusal) -> Self {
+        Self::Problem(refusal.into())
+    }
+}

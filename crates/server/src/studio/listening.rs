@@ -1,0 +1,180 @@
+//! Rendering: a plan with its sounds open, and the bed at hand as it came.
+
+use super::{Problem, Studio};
+use crate::store::{comparisons, cuts, sounds};
+use jaunty_core::cut::{Candidate, Cut, Setup};
+use jaunty_core::fit::CloseUp;
+use jaunty_core::mix::{Hear, Meters, count_along, meters, outline, render};
+use jaunty_core::plan::{Layer, Plan, Role};
+use jaunty_core::reading::Reading;
+use jaunty_core::sound::{Sound, Source};
+use jaunty_media::{PcmFile, WavStream};
+use std::collections::HashMap;
+use std::fs::File;
+use std::io::BufWriter;
+use std::ops::Range;
+use std::sync::Arc;
+use uuid::Uuid;
+
+/// The longest range that is rendered at once: 30 s.
+pub const MOST_RANGE_SAMPLES: u64 = 1_440_000;
+/// The most samples of 24 bits in stereo that a WAV file of 4 GB holds, with its head.
+const MOST_WAV_SAMPLES: u64 = (u32::MAX as u64 - 4096) / 6;
+
+/// A plan with its sounds open.
+pub struct Ready {
+    plan: Plan,
+    files: HashMap<String, PcmFile>,
+}
+
+impl Ready {
+    /// Takes layers out, named as `bed`, `voice`, `film` or by the hash of an ambience.
+    pub fn mute(&mut self, names: &str) {
+        let silent = |layer: &Layer| {
+            names.split(',').any(|name| match layer.role {
+                Role::Bed => name == "bed",
+                Role::Narration => name == "voice",
+                Role::Film => name == "film",
+                Role::Ambience => name == layer.sound,
+            })
+        };
+        self.plan.layers.retain(|layer| !silent(layer));
+    }
+
+    fn open<'a>(&'a self) -> impl Fn(&str) -> Option<&'a dyn Source> {
+        |name: &str| self.files.get(name).map(|f| f as &dyn Source)
+    }
+
+    /// What is measured of the mix.
+    ///
+    /// # Errors
+    /// Never: all sounds are open.
+    pub fn meters(&self) -> Result<Meters, Problem> {
+        meters(&self.plan, &self.open()).map_err(Problem::internal)
+    }
+
+    /// A range of the mix.
+    ///
+    /// # Errors
+    /// Never: all sounds are open.
+    pub fn render(&self, range: Range<u64>, hear: Hear) -> Result<Sound, Problem> {
+        render(&self.plan, &self.open(), range, hear).map_err(Problem::internal)
+    }
+
+    /// The highest sample of each `span_samples` of the mix.
+    ///
+    /// # Errors
+    /// Never: all sounds are open.
+    pub fn outline(&self, span_samples: u64) -> Result<Vec<f32>, Problem> {
+        outline(&self.plan, &self.open(), span_samples).map_err(Problem::internal)
+    }
+}
+
+impl Studio {
+    /// A revision's plan with its sounds open.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what decoding says.
+    pub async fn ready(&self, id: Uuid, revision: u32) -> Result<Ready, Problem> {
+        let plan = cuts::plan(&self.pool, id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?;
+        self.open_plan(plan).await
+    }
+
+    /// The cut with a candidate as its bed, with its sounds open.
+    ///
+    /// # Errors
+    /// A candidate that was not compared yet, or what decoding says.
+    pub async fn ready_with(&self, id: Uuid, candidate: &str) -> Result<Ready, Problem> {
+        let plan = comparisons::plan(&self.pool, id, candidate).await?;
+        self.open_plan(plan.ok_or_else(|| Problem::bad_value("This bed is still being fitted. Listen to it in a moment."))?).await
+    }
+
+    async fn open_plan(&self, plan: Plan) -> Result<Ready, Problem> {
+        let mut files = HashMap::new();
+        for layer in &plan.layers {
+            if !files.contains_key(&layer.sound) {
+                files.insert(layer.sound.clone(), self.working_file(&layer.sound).await?);
+            }
+        }
+        Ok(Ready { plan, files })
+    }
+
+    /// The whole of a revision as a WAV file of 24 bits, and the title of its cut.
+    ///
+    /// # Errors
+    /// A cut that is too long for one file, or what the disk says.
+    pub async fn mix(&self, id: Uuid, revision: u32) -> Result<(File, String), Problem> {
+        let title = cuts::cut(&self.pool, id).await?.setup.title;
+        let ready = Arc::new(self.ready(id, revision).await?);
+        if ready.plan.length_samples > MOST_WAV_SAMPLES {
+            return Err(Problem::bad_value("A WAV file holds at most 4 hours of such sound. Hand the cut over in parts."));
+        }
+        let file = tempfile::tempfile()?;
+        let mut stream = WavStream::new(BufWriter::new(file.try_clone()?), 2)?;
+        // In turn with everybody who listens meanwhile.
+        for start in (0..ready.plan.length_samples).step_by(MOST_RANGE_SAMPLES as usize) {
+            let ready = ready.clone();
+            let written = self.compute(move || -> Result<WavStream<_>, Problem> {
+                stream.append(&ready.render(start..start + MOST_RANGE_SAMPLES, Hear::Everything)?)?;
+                Ok(stream)
+            });
+            stream = written.await??;
+        }
+        stream.finish()?;
+        Ok((file, title))
+    }
+
+    /// The bed at hand and what was read of it.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`] without a bed or its reading.
+    pub async fn bed_reading(&self, setup: &Setup) -> Result<(Candidate, Reading), Problem> {
+        let bed = bed_at_hand(setup)?;
+        let reading = sounds::bed_document(&self.pool, &bed.hash, &bed.corrections).await?.ok_or_else(|| Problem::not_found("reading"))?;
+        Ok((bed, reading))
+    }
+
+    /// A splice of a revision's fitting close up, so many seconds on either side.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what decoding says.
+    pub async fn close_up(&self, id: Uuid, revision: u32, index: usize, reach_s: f64) -> Result<CloseUp, Problem> {
+        let Cut { setup, plan, .. } = cuts::revision(&self.pool, id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?.cut;
+        let bed = plan.bed().ok_or_else(|| Problem::not_found("bed"))?;
+        let fitting = bed.fitting.clone().ok_or_else(|| Problem::not_found("fitting"))?;
+        let reading = sounds::bed_document(&self.pool, &bed.sound, setup.corrections(&bed.sound)).await?.ok_or_else(|| Problem::not_found("reading"))?;
+        let file = self.working_file(&bed.sound).await?;
+        let shown = self.compute(move || CloseUp::of(&file, &fitting, &reading, index, reach_s)).await?;
+        shown.ok_or_else(|| Problem::not_found("splice"))
+    }
+
+    /// A range of the bed at hand as it came, with a tick on every beat where that is asked for.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`] without a bed, or what decoding says.
+    pub async fn bed_range(&self, id: Uuid, range: Range<u64>, count: bool) -> Result<Sound, Problem> {
+        /// Peak of a tick: heard over a loud bed, no shock over a quiet one.
+        const TICK: f32 = 0.35;
+        let setup = cuts::cut(&self.pool, id).await?.setup;
+        let bed = bed_at_hand(&setup)?;
+        let file = self.working_file(&bed.hash).await?;
+        let reading = if count { sounds::bed_document(&self.pool, &bed.hash, &bed.corrections).await? } else { None };
+        self.compute(move || {
+            let mut planes = vec![vec![0.0; (range.end - range.start) as usize]; file.channel_count()];
+            for (channel, plane) in planes.iter_mut().enumerate() {
+                file.read(channel, range.start as i64, plane);
+            }
+            let mut sound = Sound::new(planes);
+            if let Some(reading) = reading {
+                count_along(&mut sound, range.start, &reading, TICK);
+            }
+            sound
+        })
+        .await
+    }
+}
+
+fn bed_at_hand(setup: &Setup) -> Result<Candidate, Problem> {
+    let hash = setup.bed.as_ref().map_or("", |b| &b.hash);
+    setup.candidates.iter().find(|c| c.hash == hash).cloned().ok_or_else(|| Problem::not_found("bed"))
+}

@@ -1,0 +1,108 @@
+//! The studio: what can be done with cuts. It stores values and calls the core; it holds no rule of
+//! the job and knows nothing of HTTP. Requests and jobs are one call of it each.
+//!
+//! State lives in MariaDB and in the object store, never in the process, so any number of servers
+//! and workers can share them.
+//!
+//! | part | does |
+//! |---|---|
+//! | `commit` | changes a cut: what a person says, what comes in, undo and redo |
+//! | `open` | everything that is known of a cut, for whoever shows it |
+//! | `planning` | opens what plans are made from; plans, compares, tries lengths |
+//! | `take_in` | files that come in |
+//! | `making` | sounds that are made: a film's own, the scratch voice, takes without noise |
+//! | `reading` | decodes, recognises and reads sounds |
+//! | `listening` | renders ranges of a plan |
+//! | `grids` | a bed's beats and bars as files |
+//! | `film` | what a film is, and single pictures of it |
+//! | `shelf` | music of a supplier, with its terms |
+//! | `sweep` | removes what nobody needs |
+//! | `demo` | loads the demo scenario |
+
+mod commit;
+mod demo;
+mod film;
+mod grids;
+mod listening;
+mod making;
+mod names;
+mod open;
+mod planning;
+mod problem;
+mod reading;
+pub mod shelf;
+mod stills;
+mod supplier;
+mod sweep;
+mod take_in;
+mod task;
+
+pub use grids::GridFile;
+pub use listening::{MOST_RANGE_SAMPLES, Ready};
+pub use names::{extension, tidy_name, title_from};
+pub use open::{OpenBedReading, OpenCandidate, OpenCut, OpenTake};
+pub use planning::{StillsWay, TriedFitting};
+pub use problem::{Code, Problem};
+pub use supplier::{Piece, Query, StandIn, Supplier};
+pub use sweep::Swept;
+pub use task::{Report, TaskError};
+
+use crate::store::{Files, connect, sounds};
+use crate::{Settings, StartError};
+use jaunty_media::PcmFile;
+use sqlx::MySqlPool;
+use std::num::NonZeroUsize;
+use std::sync::Arc;
+use stills::Stills;
+use tokio::sync::Semaphore;
+
+/// What every request and job can reach.
+#[derive(Clone)]
+pub struct Studio {
+    /// The database.
+    pub pool: MySqlPool,
+    /// The sounds.
+    pub files: Files,
+    /// The shelf of music.
+    pub shelf: Arc<dyn Supplier>,
+    /// Single pictures of films.
+    pictures: Stills,
+    quota_bytes: Option<u64>,
+    /// So much is computed at once: as much as there are cores, whoever asks.
+    turns: Arc<Semaphore>,
+}
+
+impl Studio {
+    /// Connects to everything and brings the tables up to date.
+    ///
+    /// # Errors
+    /// [`StartError`] with what to do.
+    pub async fn open(settings: &Settings) -> Result<Self, StartError> {
+        let folder = &settings.data_folder;
+        // Before anything is asked of the database: who has no folder has no sounds.
+        let files = Files::in_folder(folder, &settings.program, settings.room()).map_err(|cause| StartError::Data(folder.clone(), cause))?;
+        let pool = connect(&settings.database_url).await?;
+        let shelf = Arc::new(StandIn::new(folder.join("shelf")));
+        let turns = Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, NonZeroUsize::get)));
+        Ok(Self { pool, files, shelf, pictures: Stills::default(), quota_bytes: settings.quota_bytes, turns })
+    }
+
+    /// The working file of a stored sound.
+    ///
+    /// # Errors
+    /// [`Code::NotFound`] for an unknown sound, or what decoding says.
+    pub async fn working_file(&self, hash: &str) -> Result<PcmFile, Problem> {
+        let sound = sounds::sound(&self.pool, hash).await?.ok_or_else(|| Problem::not_found("sound"))?;
+        Ok(self.files.working_file(hash, &sound.extension).await?)
+    }
+
+    /// Computes something that takes a while, when it is its turn: memory and waiting stay bounded however
+    /// many ask at once, and who came first is served first.
+    ///
+    /// # Errors
+    /// What `work` says.
+    pub async fn compute<T: Send + 'static>(&self, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
+        let _turn = self.turns.acquire().await.map_err(|_| Problem::new(Code::Unavailable, "The server is ending."))?;
+        Ok(tokio::task::spawn_blocking(work).await?)
+    }
+}

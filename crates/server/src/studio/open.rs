@@ -1,0 +1,150 @@
+//! Everything that is known of a cut, gathered for whoever shows it.
+
+use super::{Problem, Studio};
+use crate::store::comparisons::{self, Comparison};
+use crate::store::cuts::{self, CutRow, Revision};
+use crate::store::jobs::{self, JobRow};
+use crate::store::sounds::{self, SoundRow};
+use jaunty_core::cut::{Candidate, Readings, Take, fitted_under, scene};
+use jaunty_core::plan::Role;
+use jaunty_core::reading::Reading;
+use jaunty_core::speech::SpeechReading;
+use jaunty_core::terms::objection;
+use uuid::Uuid;
+
+/// A cut with everything that is known of it, as it was at one moment.
+#[derive(Debug, Clone)]
+pub struct OpenCut {
+    /// The cut, with what is wanted.
+    pub row: CutRow,
+    /// The revision that is shown.
+    pub current: Revision,
+    /// What redo would do.
+    pub redo: Option<String>,
+    /// The bed at hand.
+    pub bed: Option<OpenBedReading>,
+    /// Readings of all beds on the cut, for its plan.
+    pub readings: Readings,
+    /// Whether narration or picture have changed since the bed was fitted.
+    pub fitted_before: bool,
+    /// The candidates.
+    pub candidates: Vec<OpenCandidate>,
+    /// The takes.
+    pub takes: Vec<OpenTake>,
+    /// Jobs under way, and the last one if it failed.
+    pub jobs: Vec<JobRow>,
+    /// When it was looked at, in microseconds.
+    pub as_of: i64,
+}
+
+/// A bed with what was read of it.
+#[derive(Debug, Clone)]
+pub struct OpenBedReading {
+    /// Its file.
+    pub sound: SoundRow,
+    /// Its reading, once there is one.
+    pub reading: Option<Reading>,
+}
+
+/// A candidate with what is known of it.
+#[derive(Debug, Clone)]
+pub struct OpenCandidate {
+    /// The candidate.
+    pub candidate: Candidate,
+    /// Its file.
+    pub sound: SoundRow,
+    /// Its reading, once there is one.
+    pub reading: Option<Reading>,
+    /// Why its terms object to the cut as it stands.
+    pub objection: Option<&'static str>,
+    /// How it would lie; none while that is computed.
+    pub fit: Option<Comparison>,
+}
+
+/// A take with what is known of it.
+#[derive(Debug, Clone)]
+pub struct OpenTake {
+    /// The take.
+    pub take: Take,
+    /// Its file.
+    pub sound: SoundRow,
+    /// Its reading, once there is one.
+    pub reading: Option<SpeechReading>,
+}
+
+impl Studio {
+    /// A cut with everything that is known of it.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what the database says.
+    pub async fn open_cut(&self, id: Uuid) -> Result<OpenCut, Problem> {
+        const MOST_LOOKS: usize = 5;
+        let mut row = cuts::cut(&self.pool, id).await?;
+        for _ in 1..MOST_LOOKS {
+            let open = self.look(row).await?;
+            let now = cuts::cut(&self.pool, id).await?;
+            if now == open.row {
+                return Ok(open);
+            }
+            row = now;
+        }
+        self.look(row).await
+    }
+
+    async fn look(&self, row: CutRow) -> Result<OpenCut, Problem> {
+        let as_of = chrono::Utc::now().timestamp_micros();
+        // Before the plan is looked at: a job that is over by now has left its outcome in the plan.
+        let jobs = jobs::of_cut(&self.pool, row.id).await?;
+        let current = cuts::current(&self.pool, &row).await?;
+        let (setup, planned) = (&row.setup, &current.cut.setup);
+        let mut heard = self.speech_of(planned).await?;
+        let beds: Vec<(String, Role)> = planned.parts().iter().filter_map(|p| Some((planned.bed_of(*p)?.hash.clone(), Role::Bed))).collect();
+        heard.beds = self.readings(planned, &beds).await?.beds;
+        let fitted = &current.cut.plan.fitted_under;
+        let fitted_before = !fitted.is_empty() && *fitted != fitted_under(&scene(planned, &heard.speech));
+        let mut bed = None;
+        if let Some(used) = &setup.bed
+            && let Some(sound) = sounds::sound(&self.pool, &used.hash).await?
+        {
+            let reading = sounds::bed_document(&self.pool, &used.hash, setup.corrections(&used.hash)).await?;
+            bed = Some(OpenBedReading { sound, reading });
+        }
+        let compared = comparisons::all(&self.pool, row.id).await?;
+        let mut candidates = Vec::new();
+        for candidate in &setup.candidates {
+            let Some(sound) = sounds::sound(&self.pool, &candidate.hash).await? else { continue };
+            let reading = sounds::bed_document(&self.pool, &candidate.hash, &candidate.corrections).await?;
+            let made_for = setup.fitted_as(&candidate.hash);
+            let fit = compared.iter().find(|c| c.sound_hash == candidate.hash && c.made_for == made_for).cloned();
+            let objection = match &candidate.licence {
+                Some(licence) => objection(licence.terms, setup.purpose, self.taken_elsewhere(row.id, &licence.piece, licence.terms).await?),
+                None => None,
+            };
+            candidates.push(OpenCandidate { candidate: candidate.clone(), sound, reading, objection, fit });
+        }
+        let mut takes = Vec::new();
+        for take in &setup.takes {
+            let Some(sound) = sounds::sound(&self.pool, &take.hash).await? else { continue };
+            let reading = sounds::speech_reading(&self.pool, &take.hash).await?;
+            takes.push(OpenTake { take: take.clone(), sound, reading });
+        }
+        let redo = cuts::redone(&self.pool, &row).await?;
+        Ok(OpenCut { redo, bed, readings: heard, fitted_before, candidates, takes, jobs, as_of, current, row })
+    }
+
+    /// All cuts, newest first.
+    ///
+    /// # Errors
+    /// What the database says.
+    pub async fn cuts(&self) -> Result<Vec<CutRow>, Problem> {
+        Ok(cuts::all(&self.pool).await?)
+    }
+
+    /// A short text that differs whenever a cut would be shown otherwise.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what the database says.
+    pub async fn state(&self, id: Uuid) -> Result<String, Problem> {
+        Ok(cuts::state(&self.pool, id).await?)
+    }
+}

@@ -1,0 +1,151 @@
+//! Files that come in.
+
+use super::{Code, Problem, Studio, extension};
+use crate::apart::{read_grid, read_list};
+use crate::store::{Received, cuts, sounds};
+use futures_util::Stream;
+use jaunty_core::cut::{Arrival, Change, ListFile, ReadingChange, Setup, UsedSound};
+use jaunty_core::picture::Unused;
+use jaunty_core::reading::Correction;
+use jaunty_core::units::{CutLength, samples_from_seconds, seconds_from_samples};
+use jaunty_exchange::grid::Bed;
+use jaunty_exchange::{For, List, MOST_BYTES};
+use std::fmt::Display;
+use std::path::Path;
+use uuid::Uuid;
+
+fn list_file(name: &str, list: List) -> ListFile {
+    ListFile {
+        file: name.to_owned(),
+        format: list.format.name().to_owned(),
+        marks: list.marks,
+        lines: list.lines,
+        length_frames: list.length_frames,
+        first_frame: list.first_frame,
+        unused: list.unused,
+    }
+}
+
+impl Studio {
+    /// Takes a sound or film in, as it arrives.
+    ///
+    /// # Errors
+    /// What receiving it says, or that it is empty.
+    pub async fn take_in<B, E>(&self, name: &str, chunks: impl Stream<Item = Result<B, E>> + Unpin) -> Result<UsedSound, Problem>
+    where
+        B: AsRef<[u8]>,
+        E: Display,
+    {
+        let received = self.files.receive(chunks).await?;
+        if received.size_bytes == 0 {
+            return Err(Problem::bad_value(format!("\"{name}\" is empty: it has no bytes. Export it again.")));
+        }
+        let hash = self.keep(received, name, &extension(name)).await?;
+        Ok(UsedSound { hash, name: name.to_owned() })
+    }
+
+    /// Takes a sound or film in that lies on this machine; its hash.
+    ///
+    /// # Errors
+    /// What storing it says.
+    pub async fn take_in_file(&self, path: &Path, name: &str, extension: &str) -> Result<String, Problem> {
+        self.keep(self.files.receive_file(path).await?, name, extension).await
+    }
+
+    /// Noted first and stored then: a sweep that would remove the same sound waits or is waited for.
+    async fn keep(&self, received: Received, name: &str, extension: &str) -> Result<String, Problem> {
+        if let Some(quota_bytes) = self.quota_bytes {
+            let kept_bytes = sounds::size_bytes(&self.pool).await?;
+            if kept_bytes.saturating_add(received.size_bytes) > quota_bytes {
+                let text = format!("The sounds on this server may take {} MB, and with this file they would take more.", quota_bytes / 1_000_000);
+                return Err(Problem::new(Code::NoRoom, text));
+            }
+        }
+        let hash = received.hash.clone();
+        sounds::insert(&self.pool, &hash, name, extension, received.size_bytes).await?;
+        self.files.keep(received)?;
+        Ok(hash)
+    }
+
+    async fn read_list<B, E>(&self, chunks: impl Stream<Item = Result<B, E>> + Unpin, wanted: For) -> Result<List, Problem>
+    where
+        B: AsRef<[u8]>,
+        E: Display,
+    {
+        let received = self.files.receive_at_most(chunks, MOST_BYTES as u64).await?;
+        Ok(read_list(self.files.program(), received.path(), wanted).await?)
+    }
+
+    /// Takes a list into a cut, as it arrives. A second list replaces what the first one brought and keeps
+    /// what was made by hand.
+    ///
+    /// # Errors
+    /// What receiving or reading it says.
+    pub async fn take_list<B, E>(&self, id: Uuid, name: &str, chunks: impl Stream<Item = Result<B, E>> + Unpin) -> Result<u32, Problem>
+    where
+        B: AsRef<[u8]>,
+        E: Display,
+    {
+        let picture = cuts::cut(&self.pool, id).await?.setup.picture;
+        let list = self.read_list(chunks, For::cut(&picture)).await?;
+        self.arrive(id, Arrival::List(list_file(name, list))).await
+    }
+
+    /// Makes a cut from a list of shots, as it arrives.
+    ///
+    /// # Errors
+    /// What receiving or reading it says, or that it says no length.
+    pub async fn cut_from_list<B, E>(&self, title: &str, name: &str, chunks: impl Stream<Item = Result<B, E>> + Unpin, wanted: For) -> Result<Uuid, Problem>
+    where
+        B: AsRef<[u8]>,
+        E: Display,
+    {
+        let list = self.read_list(chunks, wanted).await?;
+        let Some(length_frames) = list.length_frames.filter(|l| *l > 0) else {
+            return Err(Problem::bad_value(format!(
+                "\"{name}\" is a {} and does not say how long the cut is. Make the cut first, then bring it in at Picture.",
+                list.format.name()
+            )));
+        };
+        let length = CutLength::new(list.rate, length_frames).map_err(Problem::bad_value)?;
+        let (rate, rate_known) = (list.rate, list.rate_known);
+        let mut setup = Setup::new(title, jaunty_core::picture::Picture::new(length));
+        list_file(name, list).put_in(&mut setup)?;
+        if let Some(report) = setup.list.as_mut().filter(|_| !rate_known) {
+            let text = format!("{:.3} frames a second", rate.as_f64());
+            let reason = "the list does not say its frame rate; this was inferred, change it below if it is wrong".into();
+            report.unused.insert(0, Unused { line: None, text, reason });
+        }
+        self.new_cut(&setup).await
+    }
+
+    /// Makes a cut.
+    ///
+    /// # Errors
+    /// What the database says.
+    pub async fn new_cut(&self, setup: &Setup) -> Result<Uuid, Problem> {
+        Ok(cuts::insert(&self.pool, setup, "make the cut").await?)
+    }
+
+    /// Takes a grid for the bed at hand that was made elsewhere, as it arrives.
+    ///
+    /// # Errors
+    /// A cut without a bed that was read, or what receiving or reading the grid says.
+    pub async fn take_grid<B, E>(&self, id: Uuid, chunks: impl Stream<Item = Result<B, E>> + Unpin) -> Result<u32, Problem>
+    where
+        B: AsRef<[u8]>,
+        E: Display,
+    {
+        /// A WAV file with cue points brings its sound with it.
+        const MOST_GRID_BYTES: u64 = 256 << 20;
+        let cut = cuts::cut(&self.pool, id).await?;
+        let reading = self.bed_reading(&cut.setup).await?.1;
+        let for_bed = Bed { length_s: seconds_from_samples(reading.length_samples), metre: reading.metre as usize };
+        let received = self.files.receive_at_most(chunks, MOST_GRID_BYTES).await?;
+        let grid = read_grid(self.files.program(), received.path(), for_bed).await?;
+        let beats_samples = grid.beats_s.iter().map(|&s| samples_from_seconds(s)).collect();
+        let sections = grid.sections.into_iter().map(|(at_s, name)| (samples_from_seconds(at_s), name)).collect();
+        let correction = Correction::Given { beats_samples, downbeats: grid.downbeats, sections };
+        self.change(id, cut.revision, Change::Reading(ReadingChange::Correct { correction })).await
+    }
+}
