@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { CloseUpView } from '../shared/http'
+import type { CloseUp } from '../shared/http'
 import { CLOSE, layoutCloseUp } from './closeUp'
 
 const view = {
@@ -19,7 +19,7 @@ const view = {
   levelStepS: 0.1,
   levelsDb: [-20, -14, -90, -14, -20, -16, -14, -18, -20, -22, -24, -200],
   jointDb: 0.2,
-} as unknown as CloseUpView
+} as unknown as CloseUp
 
 /** The points of a path. */
 function points(path: string): [number, number][] {

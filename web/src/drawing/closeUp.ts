@@ -1,6 +1,6 @@
 /** One splice close up: two waveforms back to back, the crossfade, the level. Pure geometry; SpliceCloseUp.vue draws it. */
 import { scaleLinear } from 'd3-scale'
-import type { CloseUpView } from '../shared/http'
+import type { CloseUp } from '../shared/http'
 
 export const CLOSE = { height: 190, middle: 74, half: 66, levelTop: 152, levelBottom: 174 } as const
 /** Levels this far under the loudest have no height left. */
@@ -19,7 +19,7 @@ export interface CloseUpLayout {
   zero: number
 }
 
-export function layoutCloseUp(view: CloseUpView, width: number): CloseUpLayout {
+export function layoutCloseUp(view: CloseUp, width: number): CloseUpLayout {
   const endS = view.startS + view.stepS * view.leaving.length
   const x = scaleLinear([view.startS, endS], [0, width])
   const top = Math.max(1e-4, ...view.leaving, ...view.entering)

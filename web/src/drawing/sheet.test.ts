@@ -85,10 +85,10 @@ describe('the map', () => {
     expect(map.bedX(60)).toBeCloseTo(map.cutX(30))
   })
 
-  it('shows passages that are kept, and pins with their number in the list of what was said', () => {
+  it('shows passages that are kept, and pins', () => {
     const map = layoutMap(one, fitting, 30, null, null, 1000)
     expect(map.kept.map((k) => [k.x, k.width])).toEqual([[map.bedX(12), map.bedX(20) - map.bedX(12)]])
-    expect(map.pins.map((p) => [p.bedX, p.cutX, p.index])).toEqual([[map.bedX(4), map.cutX(8), 1]])
+    expect(map.pins.map((p) => [p.bedX, p.cutX, p.cutS])).toEqual([[map.bedX(4), map.cutX(8), 8]])
   })
 
   it('redraws the cut at a length that is being tried', () => {

@@ -48,7 +48,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Makes a cut as long as a film. */
+        /** Makes a cut from a film: its rate, length and first timecode. */
         post: operations["cut_from_film"];
         delete?: never;
         options?: never;
@@ -87,11 +87,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /**
-         * Changes title, length, rate, first timecode or purpose; where it sounds otherwise then, its
-         *     plan is made anew. Shots and moments behind a new end stay noted and come back with it.
-         */
-        patch: operations["change_cut"];
+        patch?: never;
         trace?: never;
     };
     "/api/cuts/{id}/ambiences": {
@@ -111,76 +107,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cuts/{id}/ambiences/{index}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Changes an ambience. */
-        put: operations["change_ambience"];
-        post?: never;
-        /** Takes an ambience away. */
-        delete: operations["drop_ambience"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/bed": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Uses one of the candidates as the bed. */
-        put: operations["use_bed"];
-        post?: never;
-        /** Uses no bed. */
-        delete: operations["no_bed"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/bed/corrections": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Says something about the reading of the bed. */
-        post: operations["correct"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/bed/corrections/{index}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Takes one correction back, whenever it was made. */
-        delete: operations["take_back"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/cuts/{id}/bed/grid": {
         parameters: {
             query?: never;
@@ -192,7 +118,7 @@ export interface paths {
         get: operations["grid_out"];
         put?: never;
         /** Takes a grid that was made elsewhere: a Standard MIDI File, JAMS, or a WAV file with cue points. */
-        post: operations["take_grid"];
+        post: operations["upload_grid"];
         delete?: never;
         options?: never;
         head?: never;
@@ -225,7 +151,7 @@ export interface paths {
         };
         get?: never;
         /** Adds a bed that is already here, from another cut, to the candidates of this one. */
-        put: operations["add_candidate"];
+        put: operations["add_bed"];
         /**
          * Takes a file as a bed to choose from. It is recognised, read and fitted in the background;
          *     the first one that is music becomes the bed.
@@ -237,24 +163,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cuts/{id}/candidates/{hash}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Takes a candidate away; its sound stays stored, and undo brings it back. */
-        delete: operations["drop_candidate"];
-        options?: never;
-        head?: never;
-        /** Marks a candidate, notes something about it, or says what it is. */
-        patch: operations["change_candidate"];
-        trace?: never;
-    };
     "/api/cuts/{id}/candidates/{hash}/sound": {
         parameters: {
             query?: never;
@@ -263,9 +171,26 @@ export interface paths {
             cookie?: never;
         };
         /** A range of the cut with a candidate as its bed: fitted, and shaped under the narration. */
-        get: operations["audition"];
+        get: operations["candidate_sound"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes a cut. */
+        post: operations["change_cut"];
         delete?: never;
         options?: never;
         head?: never;
@@ -298,60 +223,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes a proxy film into a cut. Where its length or rate differ from the cut's, the page says so. */
-        post: operations["take_film"];
-        /** Takes the film out of the cut. */
-        delete: operations["drop_film"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/film/handover": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Hands over between the film's own sound and the bed; the bed is fitted to the time that is left to it. */
-        post: operations["film_handover"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/film/length": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Makes the cut as long as its film, at the film's rate and first timecode. */
-        put: operations["film_length"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/film/sound": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Turns the film's own sound on or off, sets its level, its rule for speech and its place. */
-        put: operations["film_sound"];
-        post?: never;
+        /** Brings a film into a cut. Its own sound is taken out in the background. */
+        post: operations["upload_film"];
         delete?: never;
         options?: never;
         head?: never;
@@ -365,7 +238,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The film, for the page to play; ranges are answered. */
+        /** The film itself, in ranges. */
         get: operations["play_film"];
         put?: never;
         post?: never;
@@ -382,27 +255,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One picture of the film, as JPEG. */
+        /** A small picture of one frame of the film. */
         get: operations["film_picture"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/fit/again": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Fits anew to the narration and the picture as they are by now. */
-        post: operations["fit_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -416,26 +272,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The best fitting at another length of the cut, for while it is dragged; nothing is changed. */
+        /** What another length would give; nothing is changed. */
         get: operations["fit_at"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/fit/length": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Makes the cut so long and fits anew. */
-        put: operations["set_length"];
         post?: never;
         delete?: never;
         options?: never;
@@ -453,43 +292,8 @@ export interface paths {
         /** How the stills could be held for the bed to end by itself at its own speed, nearest first. */
         get: operations["ways_to_hold"];
         put?: never;
-        /** Holds the stills so that the cut has this length; what follows them moves along. */
-        post: operations["take_stills"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/fit/wishes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Takes a wish in and fits anew. */
-        post: operations["say_wish"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/fit/wishes/{index}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
         post?: never;
-        /** Takes a wish back and fits anew. */
-        delete: operations["take_wish_back"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -529,91 +333,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cuts/{id}/lines": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Sets the written lines of the narration. */
-        put: operations["set_lines"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/parts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Goes on with another bed from a moment of the cut on; it is at hand then. */
-        post: operations["go_on_with"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/parts/{index}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Takes a bed off the cut; its time goes to its neighbour. */
-        delete: operations["take_off"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/parts/{index}/hand": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Takes a bed to hand: reading, fit and wishes are about it then. */
-        put: operations["take_to_hand"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/parts/{index}/start": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Moves the handover into a bed, or makes it longer or shorter. */
-        put: operations["move_handover"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/cuts/{id}/picture/list": {
         parameters: {
             query?: never;
@@ -627,24 +346,7 @@ export interface paths {
          * Takes a list into a cut: OpenTimelineIO, CMX 3600, a table of moments, WebVTT or SubRip. A
          *     second list replaces what the first one brought and keeps what was made by hand.
          */
-        post: operations["take_list"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/picture/marks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Changes shots and moments by hand. */
-        post: operations["edit_marks"];
+        post: operations["upload_list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -668,76 +370,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cuts/{id}/pieces/{index}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Takes one piece off the narration; its take stays. */
-        delete: operations["drop_piece"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/plan/emphasis": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Dips the bed further under one phrase. */
-        post: operations["emphasise"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/plan/fitting": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Plays another of the proposed fittings; levels set by hand stay. */
-        put: operations["choose_fitting"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/plan/levels/{index}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Changes one swell, dip or fade by hand, or several alike; nothing else changes. */
-        put: operations["change_level"];
-        post?: never;
-        /** Gives an object that was set by hand back to the rule; takes an emphasis away. */
-        delete: operations["give_back"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/plan/redo": {
+    "/api/cuts/{id}/redo": {
         parameters: {
             query?: never;
             header?: never;
@@ -748,40 +381,6 @@ export interface paths {
         put?: never;
         /** Goes on to the newest revision that was made from the shown one. */
         post: operations["redo"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/plan/sweeps": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Raises or lowers the bed in one passage; nothing outside of it changes. */
-        post: operations["sweep_passage"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/plan/undo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Goes back to the revision that the shown one was made from. */
-        post: operations["undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -812,7 +411,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The whole mix as a WAV file of 48 kHz and 24 bits, exactly as long as the cut. */
+        /** The whole of a revision as a WAV file of 24 bits. */
         get: operations["mix"];
         put?: never;
         post?: never;
@@ -829,7 +428,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A range of a revision as WAV: the same samples that the whole mix has there. */
+        /** A range of a revision, rendered from its plan. */
         get: operations["sound"];
         put?: never;
         post?: never;
@@ -863,43 +462,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The waveform of the bed as fitted and shaped, a hundred peaks a second. */
+        /** The waveform of a revision as it is heard. */
         get: operations["shaped"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/scratch": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Has the written lines spoken by a machine, where nobody speaks yet. */
-        post: operations["speak_lines"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/shape": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Sets the figures that all level objects follow; what was set by hand stays. */
-        put: operations["set_shape"];
         post?: never;
         delete?: never;
         options?: never;
@@ -914,7 +479,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Looks for pieces, and says which of them may not be used for this cut. */
+        /** Finds pieces on the shelf, each with whether it may be used for this cut. */
         get: operations["search"];
         put?: never;
         post?: never;
@@ -933,11 +498,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * Takes a piece into a cut as a candidate: terms, credit line, licence number and date are
-         *     recorded. A piece that may not be used for the cut's purpose is refused unless the objection
-         *     is passed over knowingly.
-         */
+        /** Takes a piece as a candidate, with its licence. */
         post: operations["take"];
         delete?: never;
         options?: never;
@@ -962,7 +523,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cuts/{id}/takes/{hash}": {
+    "/api/cuts/{id}/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -971,59 +532,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post?: never;
-        /** Takes a take away, with what is used of it; its sound stays stored, and undo brings it back. */
-        delete: operations["drop_take"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/takes/{hash}/clean": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Takes the steady noise out of a take, or hears it as it came. It is made once, in the background. */
-        put: operations["clean_take"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/takes/{hash}/use": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Uses a take, or one phrase of it, in place of what lies there. */
-        put: operations["use_take"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/voice/edit": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Edits the speech; dips and swells follow. */
-        post: operations["edit_voice"];
+        /** Goes back to the revision that the shown one was made from. */
+        post: operations["undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1037,7 +547,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Answers when the database does. */
+        /** Whether the server and its database answer. */
         get: operations["health"];
         put?: never;
         post?: never;
@@ -1054,7 +564,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A piece to listen to before it is taken, brought down to the loudness of a bed alone. */
+        /** The sound of a piece, for listening, as loud as a bed alone. */
         get: operations["preview"];
         put?: never;
         post?: never;
@@ -1105,6 +615,27 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A change of an ambience; what is not named stays. */
+        AmbienceChange: {
+            /**
+             * Format: int64
+             * @description Where it is over.
+             */
+            endSamples?: number | null;
+            rule?: components["schemas"]["SpeechRule"] | null;
+            /** @description Hash of its sound. */
+            sound: string;
+            /**
+             * Format: int64
+             * @description Where it begins, in samples of the cut.
+             */
+            startSamples?: number | null;
+            /**
+             * Format: double
+             * @description How far its loudness lies under that of the speech, in dB, 0 to 60.
+             */
+            underSpeechDb?: number | null;
+        };
         /** @description An ambience of a cut. */
         AmbienceView: {
             /**
@@ -1143,43 +674,18 @@ export interface components {
             /** @description First bar, from 1. */
             startBar: number;
         };
-        /** @description A correction to be made. */
-        AskCorrection: {
+        /** @description A change with the revision that the client saw. */
+        AskedChange: {
+            /** @description The change. */
+            change: components["schemas"]["Change"];
             /**
              * Format: int32
-             * @description The revision that the client saw.
+             * @description The revision.
              */
             revision: number;
-            /** @description What is said. */
-            said: components["schemas"]["Said"];
         };
-        /** @description A cut to make. */
-        AskCut: {
-            /** @description Whether money is earned with it. */
-            commercial?: boolean;
-            /** @description The timecode of its first frame; zero without it. */
-            firstTimecode?: string | null;
-            /** @description Its length: timecode, minutes and seconds, or seconds. */
-            length: string;
-            /** @description Whether there is a paid plan with the supplier of music. */
-            paidPlan?: boolean;
-            /** @description Its frame rate. */
-            rate: components["schemas"]["AskRate"];
-            /** @description Its title, 1 to 200 characters. */
-            title: string;
-        };
-        /** @description A written line of the narration. */
-        AskLine: {
-            /**
-             * Format: double
-             * @description Where its first syllable falls, in seconds of the cut.
-             */
-            atS: number;
-            /** @description The words. */
-            words: string;
-        };
-        /** @description A frame rate as the client asks for it. */
-        AskRate: {
+        /** @description A frame rate as it is asked for. */
+        AskedRate: {
             /**
              * Format: int32
              * @description Denominator.
@@ -1192,16 +698,6 @@ export interface components {
              * @description Numerator.
              */
             num: number;
-        };
-        /** @description A wish with the revision that the client saw. */
-        AskWish: {
-            /**
-             * Format: int32
-             * @description The revision.
-             */
-            revision: number;
-            /** @description The wish. */
-            wish: components["schemas"]["WishBody"];
         };
         /**
          * @description How much a splice is likely to be noticed. The limits are measured: of splices whose chance was called 0.9 and more,
@@ -1236,6 +732,73 @@ export interface components {
             /** @description The pitch classes that sound most, strongest first. */
             notes: string;
         };
+        /** @description A change of the beds. A bed on the cut is named by the sample of the cut from which on it lies. */
+        BedChange: {
+            /** @enum {string} */
+            do: "use";
+            /** @description Hash of the candidate. */
+            sound: string;
+        } | {
+            /** @enum {string} */
+            do: "useNone";
+        } | (components["schemas"]["CandidateChange"] & {
+            /** @enum {string} */
+            do: "candidate";
+        }) | {
+            /** @enum {string} */
+            do: "drop";
+            /** @description Hash of the candidate. */
+            sound: string;
+        } | {
+            /**
+             * Format: int64
+             * @description The middle of the handover, in samples of the cut.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            do: "goOnWith";
+            /**
+             * Format: int64
+             * @description How long both are heard; as long as usual without one.
+             */
+            lengthSamples?: number | null;
+            /** @description Hash of the candidate. */
+            sound: string;
+        } | {
+            /** @enum {string} */
+            do: "takeToHand";
+            /**
+             * Format: int64
+             * @description Where it lies.
+             */
+            fromSamples: number;
+        } | {
+            /**
+             * Format: int64
+             * @description The middle of the handover.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            do: "moveHandover";
+            /**
+             * Format: int64
+             * @description Where that bed lies.
+             */
+            fromSamples: number;
+            /**
+             * Format: int64
+             * @description How long both are heard; as long as usual without one.
+             */
+            lengthSamples?: number | null;
+        } | {
+            /** @enum {string} */
+            do: "takeOff";
+            /**
+             * Format: int64
+             * @description Where it lies.
+             */
+            fromSamples: number;
+        };
         /** @description What has been read of a bed. */
         BedReadingView: {
             /** @description Where it builds, fills out and thins out. */
@@ -1249,9 +812,9 @@ export interface components {
             /** @description What each bar is like. */
             bars: components["schemas"]["BarView"][];
             /** @description How sure the bar lines are. */
-            barsSure: components["schemas"]["SureView"];
+            barsSure: components["schemas"]["Sure"];
             /** @description How sure the beats are. */
-            beatsSure: components["schemas"]["SureView"];
+            beatsSure: components["schemas"]["Sure"];
             /**
              * Format: int64
              * @description Places at which the source is clipped.
@@ -1326,6 +889,15 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /** @description What somebody thinks of a candidate; what is not named stays. */
+        CandidateChange: {
+            kind?: components["schemas"]["Kind"] | null;
+            /** @description A note, at most 500 characters. */
+            note?: string | null;
+            opinion?: components["schemas"]["Opinion"] | null;
+            /** @description Hash of the candidate. */
+            sound: string;
+        };
         /** @description How well a candidate could fit. */
         CandidateFitView: {
             /** @description How it ends. */
@@ -1379,7 +951,7 @@ export interface components {
             kind?: components["schemas"]["Kind"] | null;
             /** @description Whether somebody said what it is. */
             kindByHand: boolean;
-            kindSure?: components["schemas"]["SureView"] | null;
+            kindSure?: components["schemas"]["Sure"] | null;
             /**
              * Format: double
              * @description Length in seconds, once decoded.
@@ -1393,75 +965,34 @@ export interface components {
             opinion?: components["schemas"]["Opinion"] | null;
             reading?: components["schemas"]["CandidateReadingView"] | null;
         };
-        /** @description What an ambience is to do; what is not named stays. */
-        ChangeAmbience: {
-            /**
-             * Format: double
-             * @description Where it is over.
-             */
-            endS?: number | null;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-            rule?: components["schemas"]["SpeechRule"] | null;
-            /**
-             * Format: double
-             * @description Where it begins, in seconds of the cut.
-             */
-            startS?: number | null;
-            /**
-             * Format: double
-             * @description How far its loudness lies under that of the speech, in dB, 0 to 60.
-             */
-            underSpeechDb?: number | null;
-        };
-        /** @description What somebody thinks of a candidate. What is left out stays. */
-        ChangeCandidate: {
-            kind?: components["schemas"]["Kind"] | null;
-            /** @description A note, at most 500 characters. */
-            note?: string | null;
-            opinion?: components["schemas"]["Opinion"] | null;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
-        /** @description What a cut should become. */
-        ChangeCut: components["schemas"]["AskCut"] & {
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
-        /** @description Which fitting to play. */
-        ChooseFitting: {
-            /**
-             * Format: int32
-             * @description Number in the list of fittings, from 0.
-             */
-            index: number;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
-        /** @description Whether the steady noise of a take is taken out. */
-        CleanTake: {
-            /** @description Taken out, or heard as it came. */
-            on: boolean;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
+        /** @description One change of a cut, by what it is about. */
+        Change: (components["schemas"]["CutChange"] & {
+            /** @enum {string} */
+            about: "cut";
+        }) | (components["schemas"]["PictureChange"] & {
+            /** @enum {string} */
+            about: "picture";
+        }) | (components["schemas"]["FilmChange"] & {
+            /** @enum {string} */
+            about: "film";
+        }) | (components["schemas"]["BedChange"] & {
+            /** @enum {string} */
+            about: "bed";
+        }) | (components["schemas"]["ReadingChange"] & {
+            /** @enum {string} */
+            about: "reading";
+        }) | (components["schemas"]["FitChange"] & {
+            /** @enum {string} */
+            about: "fit";
+        }) | (components["schemas"]["VoiceChange"] & {
+            /** @enum {string} */
+            about: "voice";
+        }) | (components["schemas"]["LevelsChange"] & {
+            /** @enum {string} */
+            about: "levels";
+        });
         /** @description A splice close up. Times are seconds from the bar line that is entered, as heard in the cut. */
-        CloseUpView: {
+        CloseUp: {
             /** @description Highest samples of the entering side, as it came, 0 to 1. */
             entering: number[];
             /** @description Beats of the entering side. */
@@ -1520,6 +1051,153 @@ export interface components {
             /** @description How it rises. */
             slope: components["schemas"]["Slope"];
         };
+        /** @description One thing that a person says about a reading. */
+        Correction: {
+            /** @enum {string} */
+            what: "doubleTempo";
+        } | {
+            /** @enum {string} */
+            what: "halfTempo";
+        } | {
+            /** @enum {string} */
+            what: "offBeats";
+        } | {
+            /**
+             * Format: double
+             * @description Beats a minute.
+             */
+            bpm: number;
+            /** @enum {string} */
+            what: "tempo";
+        } | {
+            /**
+             * Format: int32
+             * @description 1 to 12.
+             */
+            beats: number;
+            /** @enum {string} */
+            what: "metre";
+        } | {
+            /**
+             * Format: int32
+             * @description Beats.
+             */
+            beats: number;
+            /** @enum {string} */
+            what: "shiftBars";
+        } | {
+            /**
+             * Format: int64
+             * @description Samples.
+             */
+            samples: number;
+            /** @enum {string} */
+            what: "nudge";
+        } | {
+            /** @description When, rising. */
+            atSamples: number[];
+            /** @enum {string} */
+            what: "taps";
+        } | {
+            /** @description Every beat, rising. */
+            beatsSamples: number[];
+            /** @description Which of them begin a bar. */
+            downbeats: number[];
+            /** @description Where sections begin, rising, with what they are called; empty where the file tells none. */
+            sections?: [
+                number,
+                string
+            ][];
+            /** @enum {string} */
+            what: "given";
+        } | {
+            /**
+             * Format: int64
+             * @description Where it began.
+             */
+            fromSamples: number;
+            /**
+             * Format: int64
+             * @description Where it begins.
+             */
+            toSamples: number;
+            /** @enum {string} */
+            what: "moveBoundary";
+        } | {
+            /**
+             * Format: int64
+             * @description Where.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            what: "split";
+        } | {
+            /**
+             * Format: int64
+             * @description Where.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            what: "join";
+        } | {
+            /**
+             * Format: int64
+             * @description A place in it.
+             */
+            atSamples: number;
+            /** @description Its name. */
+            name: string;
+            /** @enum {string} */
+            what: "name";
+        } | {
+            /**
+             * Format: int64
+             * @description A place in it.
+             */
+            atSamples: number;
+            /** @description The letter. */
+            label: string;
+            /** @enum {string} */
+            what: "letter";
+        } | {
+            /**
+             * Format: int64
+             * @description The sample after the last.
+             */
+            endSamples: number;
+            /** @description Whether. */
+            sings: boolean;
+            /**
+             * Format: int64
+             * @description First sample.
+             */
+            startSamples: number;
+            /** @enum {string} */
+            what: "singing";
+        } | {
+            /**
+             * Format: int64
+             * @description Where.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            what: "lastHit";
+        } | {
+            /**
+             * Format: int64
+             * @description Where.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            what: "fadesFrom";
+        };
+        /** @description Something that a person said about the reading. */
+        CorrectionView: {
+            /** @description The name by which it is taken back. */
+            name: string;
+            /** @description In words. */
+            words: string;
+        };
         /** @description The bed of a cut. */
         CutBedView: {
             /**
@@ -1527,8 +1205,8 @@ export interface components {
              * @description Channels, once decoded.
              */
             channelCount?: number | null;
-            /** @description What a person said about the reading, in words and in order. */
-            corrections: string[];
+            /** @description What a person said about the reading, in order. */
+            corrections: components["schemas"]["CorrectionView"][];
             /** @description Whether the file broke off before its end. */
             damaged: boolean;
             /** @description Hash of its content. */
@@ -1546,6 +1224,11 @@ export interface components {
              */
             rateHz?: number | null;
             reading?: components["schemas"]["BedReadingView"] | null;
+        };
+        /** @description A change of what a cut is. */
+        CutChange: components["schemas"]["Description"] & {
+            /** @enum {string} */
+            do: "describe";
         };
         /** @description A cut in the list of cuts. */
         CutSummary: {
@@ -1629,46 +1312,50 @@ export interface components {
             /** @description Its title. */
             title: string;
         };
-        /** @description A change of the shots and moments. */
-        EditMarks: {
-            /** @description What to change. */
-            edit: components["schemas"]["MarkEdit"];
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
-        /** @description An edit with the revision that the client saw. */
-        EditVoice: {
-            /** @description The edit. */
-            edit: components["schemas"]["VoiceEdit"];
-            /**
-             * Format: int32
-             * @description The revision.
-             */
-            revision: number;
-        };
-        /** @description A phrase that is to stand out. */
-        Emphasise: {
-            /**
-             * Format: double
-             * @description How much further the bed goes down under it, in dB; 4 dB without a figure.
-             */
-            deeperDb?: number | null;
-            /** @description Number of the phrase, from 0. */
-            phrase: number;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
+        /** @description What a cut is, as people say it. */
+        Description: {
+            /** @description Whether money is earned with it. */
+            commercial?: boolean;
+            /** @description The timecode of its first frame; as it is without it, zero for a new cut. */
+            firstTimecode?: string | null;
+            /** @description Its length: timecode, minutes and seconds, or seconds. */
+            length: string;
+            /** @description Whether there is a paid plan with the supplier of music. */
+            paidPlan?: boolean;
+            /** @description Its frame rate. */
+            rate: components["schemas"]["AskedRate"];
+            /** @description Its title, 1 to 200 characters. */
+            title: string;
         };
         /**
          * @description Which end.
          * @enum {string}
          */
         EndKindView: "free" | "ownEnding" | "stop" | "fade";
+        /** @description How the bed is to end. */
+        EndWish: {
+            /** @enum {string} */
+            kind: "free";
+        } | {
+            /**
+             * Format: int64
+             * @description The sample of the cut on which it is to fall.
+             */
+            hitSamples?: number | null;
+            /** @enum {string} */
+            kind: "ownEnding";
+        } | {
+            /** @enum {string} */
+            kind: "stop";
+            /**
+             * Format: int64
+             * @description About how long it rings.
+             */
+            ringOutSamples?: number | null;
+        } | {
+            /** @enum {string} */
+            kind: "fade";
+        };
         /**
          * @description The ways a bed ends.
          * @enum {string}
@@ -1684,6 +1371,86 @@ export interface components {
          * @enum {string}
          */
         FadeShape: "linearDb" | "linear" | "equalPower" | "s";
+        /** @description One figure that all level objects follow. */
+        Figure: {
+            /** @enum {string} */
+            figure: "underSpeechDb";
+            /**
+             * Format: double
+             * @description How far the bed lies under the speech, in dB.
+             */
+            value: number;
+        } | {
+            /** @enum {string} */
+            figure: "aloneDb";
+            /**
+             * Format: double
+             * @description How far the bed alone lies under the loudness of the speech, in dB.
+             */
+            value: number;
+        } | {
+            /** @enum {string} */
+            figure: "easeS";
+            /**
+             * Format: double
+             * @description Time of a rise or fall, in seconds.
+             */
+            value: number;
+        } | {
+            /** @enum {string} */
+            figure: "leastGapS";
+            /**
+             * Format: double
+             * @description Gaps shorter than this stay under the speech, in seconds.
+             */
+            value: number;
+        } | {
+            /** @enum {string} */
+            figure: "fadeInS";
+            /**
+             * Format: double
+             * @description Length of the fade in, in seconds; by the way the bed begins without one.
+             */
+            value: number | null;
+        } | {
+            /** @enum {string} */
+            figure: "fadeOutS";
+            /**
+             * Format: double
+             * @description Length of the fade out, in seconds.
+             */
+            value: number | null;
+        } | {
+            /** @enum {string} */
+            figure: "fadeShape";
+            /** @description Shape of both. */
+            value: components["schemas"]["FadeShape"];
+        } | {
+            /** @enum {string} */
+            figure: "opening";
+            value: components["schemas"]["Opening"] | null;
+        } | {
+            /** @enum {string} */
+            figure: "closing";
+            value: components["schemas"]["Closing"] | null;
+        } | {
+            /** @enum {string} */
+            figure: "evenVoice";
+            /** @description Whether phrases are made alike in loudness. */
+            value: boolean;
+        } | {
+            /** @enum {string} */
+            figure: "pocket";
+            value: components["schemas"]["PocketWish"] | null;
+        } | {
+            /** @enum {string} */
+            figure: "targetLufs";
+            /**
+             * Format: double
+             * @description Loudness of the whole, in LUFS.
+             */
+            value: number | null;
+        };
         /** @description A figure to choose. */
         FigureChoiceView: {
             /**
@@ -1694,41 +1461,49 @@ export interface components {
             /** @description In words. */
             words: string;
         };
-        /** @description The film's own sound gives over to the bed, or the bed to it, at a moment. */
-        FilmHandover: components["schemas"]["HandoverBody"] & {
+        /** @description A change of the film or of its own sound. */
+        FilmChange: {
+            /** @enum {string} */
+            do: "length";
+        } | {
+            /** @enum {string} */
+            do: "sound";
             /**
-             * Format: int32
-             * @description The revision that the client saw.
+             * Format: int64
+             * @description From where on it is heard, in samples of the cut.
              */
-            revision: number;
-            /** @description Whether the bed takes over; otherwise the film's own sound does. */
-            toBed: boolean;
-        };
-        /** @description What the film's own sound is to do; what is not named stays. */
-        FilmSound: {
-            /**
-             * Format: double
-             * @description From where on it is heard, in seconds of the cut.
-             */
-            fromS?: number | null;
+            fromSamples?: number | null;
             /**
              * Format: double
              * @description Gain over the sound as it came in, in dB, -60 to 20.
              */
             gainDb?: number | null;
-            /** @description Heard or not. */
+            /** @description Whether it is heard. */
             on?: boolean | null;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
             rule?: components["schemas"]["SpeechRule"] | null;
             /**
-             * Format: double
+             * Format: int64
              * @description Until where.
              */
-            untilS?: number | null;
+            untilSamples?: number | null;
+        } | {
+            /**
+             * Format: int64
+             * @description Its middle, in samples of the cut.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            do: "handOver";
+            /**
+             * Format: int64
+             * @description How long both are heard; as long as usual without one.
+             */
+            lengthSamples?: number | null;
+            /** @description From the film to the bed; otherwise from the bed to the film. */
+            toBed: boolean;
+        } | {
+            /** @enum {string} */
+            do: "drop";
         };
         /** @description The film of a cut. */
         FilmView: {
@@ -1784,6 +1559,59 @@ export interface components {
             needsLook: boolean;
             /** @description What was found. */
             text: string;
+        };
+        /** @description A change of the fit. */
+        FitChange: {
+            /** @enum {string} */
+            do: "wish";
+            /** @description What. */
+            wish: components["schemas"]["Wish"];
+        } | {
+            /** @enum {string} */
+            do: "takeBack";
+            /** @description Which. */
+            wish: components["schemas"]["Standing"];
+        } | (components["schemas"]["SpliceTouch"] & {
+            /** @enum {string} */
+            do: "touch";
+        }) | {
+            /** @description Whether the other side stays; otherwise it follows by as many bars, so that the length holds. */
+            alone: boolean;
+            /** @enum {string} */
+            do: "moveSplice";
+            /** @description Which side of it. */
+            side: components["schemas"]["SpliceSide"];
+            /** @description Which splice. */
+            splice: components["schemas"]["SpliceAt"];
+            /**
+             * Format: int64
+             * @description Where it moves to, in samples of the bed.
+             */
+            toSamples: number;
+        } | {
+            /** @enum {string} */
+            do: "again";
+        } | {
+            /** @enum {string} */
+            do: "choose";
+            /** @description Its number in the fittings of the revision that is shown, from 0. */
+            fitting: number;
+        } | {
+            /** @enum {string} */
+            do: "length";
+            /**
+             * Format: int64
+             * @description In frames.
+             */
+            frames: number;
+        } | {
+            /** @enum {string} */
+            do: "holdStills";
+            /**
+             * Format: int64
+             * @description In frames.
+             */
+            frames: number;
         };
         /**
          * @description How a fitting ends.
@@ -1856,19 +1684,11 @@ export interface components {
             /** @description The opening. */
             opening: components["schemas"]["Opening"];
         };
-        /** @description The revision that the client saw when it asked for a change. */
+        /** @description The revision that the client saw. */
         FromRevision: {
             /**
              * Format: int32
              * @description Its number.
-             */
-            revision: number;
-        };
-        /** @description Another bed to go on with. */
-        GoOn: components["schemas"]["NameSound"] & components["schemas"]["HandoverBody"] & {
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
              */
             revision: number;
         };
@@ -1877,19 +1697,6 @@ export interface components {
          * @enum {string}
          */
         GridFormat: "midi" | "jams" | "wav";
-        /** @description Where one bed gives over to the next. */
-        HandoverBody: {
-            /**
-             * Format: double
-             * @description Its middle, in seconds of the cut.
-             */
-            atS: number;
-            /**
-             * Format: double
-             * @description How long both are heard, in seconds; as long as usual where nothing is said.
-             */
-            lengthS?: number | null;
-        };
         /**
          * @description Which layers to render.
          * @enum {string}
@@ -1926,11 +1733,52 @@ export interface components {
          * @enum {string}
          */
         Law: "measured" | "equalPower" | "equalGain";
+        /** @description A change of one object; what is not named stays. */
+        LevelChange: {
+            fadeShape?: components["schemas"]["FadeShape"] | null;
+            /**
+             * Format: double
+             * @description Length of the fall of a swell, or of a fade, in seconds.
+             */
+            fallS?: number | null;
+            fallSlope?: components["schemas"]["Slope"] | null;
+            /**
+             * Format: double
+             * @description Gain of a sweep, in dB, -40 to 20.
+             */
+            gainDb?: number | null;
+            /**
+             * Format: double
+             * @description Length of the rise of a swell, or of a fade, in seconds.
+             */
+            riseS?: number | null;
+            riseSlope?: components["schemas"]["Slope"] | null;
+            /**
+             * Format: double
+             * @description How far it lies under the speech, in dB, 0 to 60; for an emphasis how much deeper.
+             */
+            underSpeechDb?: number | null;
+        };
         /**
          * @description What a level object is.
          * @enum {string}
          */
-        LevelKindView: "dip" | "swell" | "emphasis" | "sweep" | "fadeIn" | "fadeOut";
+        LevelKind: "dip" | "swell" | "emphasis" | "sweep" | "fadeIn" | "fadeOut";
+        /** @description A level object, named by what it is and where it lies; its twins in other beds are named with it. */
+        LevelName: {
+            /**
+             * Format: int64
+             * @description The sample after its last.
+             */
+            endSamples: number;
+            /** @description What it is. */
+            kind: components["schemas"]["LevelKind"];
+            /**
+             * Format: int64
+             * @description Its first sample on the cut.
+             */
+            startSamples: number;
+        };
         /** @description A swell or a dip. */
         LevelView: {
             /** @description Whether a person set it. */
@@ -1953,10 +1801,15 @@ export interface components {
              * @description Gain over the sound as it came in, in dB.
              */
             gainDb: number;
-            /** @description Its number among the bed's level objects. */
-            index: number;
             /** @description What it is. */
-            kind: components["schemas"]["LevelKindView"];
+            kind: components["schemas"]["LevelKind"];
+            /** @description The name by which it is changed. */
+            name: components["schemas"]["LevelName"];
+            /**
+             * Format: double
+             * @description The same as a share of the speech's amplitude, in percent.
+             */
+            percent: number;
             /**
              * Format: double
              * @description Length of the rise; 0 for a dip.
@@ -1976,6 +1829,80 @@ export interface components {
              * @description How far it lies under the loudness of the speech, in dB.
              */
             underSpeechDb: number;
+        };
+        /** @description A change of the levels. */
+        LevelsChange: (components["schemas"]["Figure"] & {
+            /** @enum {string} */
+            do: "figure";
+        }) | {
+            /**
+             * Format: double
+             * @description By how much it lies further under, in dB; negative for nearer.
+             */
+            byDb: number;
+            /** @enum {string} */
+            do: "balance";
+        } | {
+            /**
+             * Format: double
+             * @description By how much, in dB; negative for softer.
+             */
+            byDb: number;
+            /** @enum {string} */
+            do: "step";
+            /** @description Which. */
+            level: components["schemas"]["LevelName"];
+        } | {
+            /** @description How. */
+            change: components["schemas"]["LevelChange"];
+            /** @enum {string} */
+            do: "set";
+            /** @description Which. */
+            levels: components["schemas"]["LevelName"][];
+        } | {
+            /** @enum {string} */
+            do: "giveBack";
+            /** @description Which. */
+            level: components["schemas"]["LevelName"];
+        } | {
+            /**
+             * Format: double
+             * @description How much further, in dB, 0 to 30; as much as usual without a figure.
+             */
+            deeperDb?: number | null;
+            /** @enum {string} */
+            do: "emphasise";
+            /**
+             * Format: int64
+             * @description A place in the phrase, in samples of the cut.
+             */
+            phrase: number;
+        } | {
+            /**
+             * Format: double
+             * @description By how much, in dB; negative lowers.
+             */
+            byDb: number;
+            /** @enum {string} */
+            do: "sweep";
+            /**
+             * Format: int64
+             * @description To.
+             */
+            endSamples: number;
+            /**
+             * Format: int64
+             * @description From.
+             */
+            startSamples: number;
+        } | (components["schemas"]["AmbienceChange"] & {
+            /** @enum {string} */
+            do: "ambience";
+        }) | {
+            /** @enum {string} */
+            do: "dropAmbience";
+            /** @description Hash of its sound. */
+            sound: string;
         };
         /** @description What was agreed with a supplier. */
         LicenceView: {
@@ -2011,6 +1938,16 @@ export interface components {
          * @enum {string}
          */
         Liking: "fewSplices" | "ownOrder" | "builds" | "quietUnderSpeech" | "noSingingUnderSpeech" | "downbeatsOnCuts" | "hitsOnMoments";
+        /** @description A written line of the narration with its rough time. */
+        Line: {
+            /**
+             * Format: int64
+             * @description Where its first syllable falls, in samples of the cut.
+             */
+            startSamples: number;
+            /** @description The words. */
+            words: string;
+        };
         /** @description A written line of the narration. */
         LineView: {
             /**
@@ -2049,7 +1986,7 @@ export interface components {
              */
             endS: number;
             /** @description How well its start follows its end. */
-            seam: components["schemas"]["SureView"];
+            seam: components["schemas"]["Sure"];
             /** @description First bar, from 1. */
             startBar: number;
             /**
@@ -2058,67 +1995,13 @@ export interface components {
              */
             startS: number;
         };
-        /** @description One change of the shots and moments. Frames count from the start of the cut. */
-        MarkEdit: {
-            /** @enum {string} */
-            do: "beginShot";
+        /** @description A cut that was made. */
+        Made: {
             /**
-             * Format: int64
-             * @description Its first frame.
+             * Format: uuid
+             * @description Its name in addresses.
              */
-            frame: number;
-            /** @description What is seen; empty takes a number. */
-            name: string;
-        } | {
-            /** @enum {string} */
-            do: "changeShot";
-            /**
-             * Format: int64
-             * @description Its first frame.
-             */
-            frame: number;
-            /** @description Its number, from 0. */
-            index: number;
-            /** @description What is seen. */
-            name: string;
-            /** @description Whether its hold may change. */
-            still: boolean;
-        } | {
-            /** @enum {string} */
-            do: "removeShot";
-            /** @description Its number. */
-            index: number;
-        } | {
-            /** @enum {string} */
-            do: "markMoment";
-            /**
-             * Format: int64
-             * @description When.
-             */
-            frame: number;
-            /** @description What for. */
-            kind: components["schemas"]["MomentKind"];
-            /** @description What happens; empty takes the name of its kind. */
-            name: string;
-        } | {
-            /** @enum {string} */
-            do: "changeMoment";
-            /**
-             * Format: int64
-             * @description When.
-             */
-            frame: number;
-            /** @description Its number. */
-            index: number;
-            /** @description What for. */
-            kind: components["schemas"]["MomentKind"];
-            /** @description What happens. */
-            name: string;
-        } | {
-            /** @enum {string} */
-            do: "removeMoment";
-            /** @description Its number. */
-            index: number;
+            id: string;
         };
         /** @description What is measured of a plan, in tenths of a second. */
         MetersView: {
@@ -2144,6 +2027,16 @@ export interface components {
          * @enum {string}
          */
         MomentKind: "hit" | "title" | "credits" | "other";
+        /** @description A moment, named by when it is and what it is for. */
+        MomentName: {
+            /**
+             * Format: int64
+             * @description When, in frames from the start of the cut.
+             */
+            frame: number;
+            /** @description What for. */
+            kind: components["schemas"]["MomentKind"];
+        };
         /** @description A moment. */
         MomentView: {
             /**
@@ -2175,16 +2068,8 @@ export interface components {
          * @enum {string}
          */
         Motion: "builds" | "fillsOut" | "thinsOut";
-        /** @description A handover that moves. */
-        MoveHandover: components["schemas"]["HandoverBody"] & {
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
         /** @description Names a sound that is already here. */
-        NameSound: {
+        NamedSound: {
             /** @description Hash of its content. */
             soundHash: components["schemas"]["SoundHash"];
         };
@@ -2239,6 +2124,19 @@ export interface components {
             startS: number;
         };
         /** @description A passage of the bed. */
+        Passage: {
+            /**
+             * Format: int64
+             * @description The sample after the last.
+             */
+            endSamples: number;
+            /**
+             * Format: int64
+             * @description First sample.
+             */
+            startSamples: number;
+        };
+        /** @description A passage of the bed. */
         PassageView: {
             /**
              * Format: double
@@ -2258,6 +2156,7 @@ export interface components {
         };
         /** @description A phrase of the narration. */
         PhraseView: {
+            dip?: components["schemas"]["LevelName"] | null;
             /**
              * Format: double
              * @description Where it is over.
@@ -2270,6 +2169,74 @@ export interface components {
             startS: number;
             /** @description Its words, where known. */
             words?: string | null;
+        };
+        /** @description A change of the shots and moments. Frames count from the start of the cut; a shot is named by its first one. */
+        PictureChange: {
+            /** @enum {string} */
+            do: "beginShot";
+            /**
+             * Format: int64
+             * @description Its first frame.
+             */
+            frame: number;
+            /** @description What is seen; empty takes a number. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "changeShot";
+            /**
+             * Format: int64
+             * @description Its first frame then.
+             */
+            frame: number;
+            /** @description What is seen. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Which.
+             */
+            shot: number;
+            /** @description Whether its hold may change. */
+            still: boolean;
+        } | {
+            /** @enum {string} */
+            do: "removeShot";
+            /**
+             * Format: int64
+             * @description Which.
+             */
+            shot: number;
+        } | {
+            /** @enum {string} */
+            do: "markMoment";
+            /**
+             * Format: int64
+             * @description When.
+             */
+            frame: number;
+            /** @description What for. */
+            kind: components["schemas"]["MomentKind"];
+            /** @description What happens; empty takes the name of its kind. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "changeMoment";
+            /**
+             * Format: int64
+             * @description When then.
+             */
+            frame: number;
+            /** @description What for. */
+            kind: components["schemas"]["MomentKind"];
+            /** @description Which. */
+            moment: components["schemas"]["MomentName"];
+            /** @description What happens. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "removeMoment";
+            /** @description Which. */
+            moment: components["schemas"]["MomentName"];
         };
         /** @description A run of the bed. */
         PieceView: {
@@ -2298,6 +2265,19 @@ export interface components {
             /** @description Its first bar, from 1. */
             startBar: number;
         };
+        /** @description A moment of the bed that sounds at a moment of the cut. */
+        Pin: {
+            /**
+             * Format: int64
+             * @description Sample of the bed.
+             */
+            bedSamples: number;
+            /**
+             * Format: int64
+             * @description Sample of the cut.
+             */
+            cutSamples: number;
+        };
         /** @description A pin in seconds. */
         PinView: {
             /**
@@ -2310,8 +2290,6 @@ export interface components {
              * @description Of the cut.
              */
             cutS: number;
-            /** @description Its number among all wishes that can be taken back. */
-            index: number;
         };
         /** @description Where on the cut a bed lies. */
         PlaceView: {
@@ -2332,10 +2310,7 @@ export interface components {
             ambiences: components["schemas"]["AmbienceView"][];
             /** @description Bar lines of the beds as fitted. */
             barLines: components["schemas"]["BarLineView"][];
-            /**
-             * Format: int32
-             * @description Which of them is played.
-             */
+            /** @description Which of them is played. */
             chosen: number;
             /** @description What the check found. */
             findings: components["schemas"]["FindingView"][];
@@ -2395,7 +2370,7 @@ export interface components {
              */
             savedAt: string;
             /** @description Figures that all level objects follow. */
-            shape: components["schemas"]["ShapeView"];
+            shape: components["schemas"]["ShapeWishes"];
             /** @description What undo would take back. */
             undo?: string | null;
             /** @description What was done last. */
@@ -2460,136 +2435,22 @@ export interface components {
              */
             num: number;
         };
-        /** @description What a person says about the reading; places are seconds of the bed. */
-        Said: {
+        /** @description A change of what was said about the reading. */
+        ReadingChange: {
+            /** @description What. */
+            correction: components["schemas"]["Correction"];
             /** @enum {string} */
-            what: "doubleTempo";
+            do: "correct";
         } | {
+            /** @description Its name: [`Correction::name`]. */
+            correction: string;
             /** @enum {string} */
-            what: "halfTempo";
-        } | {
-            /** @enum {string} */
-            what: "offBeats";
-        } | {
-            /**
-             * Format: double
-             * @description Beats a minute.
-             */
-            bpm: number;
-            /** @enum {string} */
-            what: "tempo";
-        } | {
-            /**
-             * Format: int32
-             * @description 1 to 12.
-             */
-            beats: number;
-            /** @enum {string} */
-            what: "metre";
-        } | {
-            /**
-             * Format: int32
-             * @description Beats.
-             */
-            beats: number;
-            /** @enum {string} */
-            what: "shiftBars";
-        } | {
-            /**
-             * Format: double
-             * @description Milliseconds.
-             */
-            ms: number;
-            /** @enum {string} */
-            what: "nudge";
-        } | {
-            /** @description When. */
-            atS: number[];
-            /** @enum {string} */
-            what: "taps";
-        } | {
-            /**
-             * Format: double
-             * @description Where it began.
-             */
-            fromS: number;
-            /**
-             * Format: double
-             * @description Where it begins.
-             */
-            toS: number;
-            /** @enum {string} */
-            what: "moveBoundary";
-        } | {
-            /**
-             * Format: double
-             * @description Where.
-             */
-            atS: number;
-            /** @enum {string} */
-            what: "split";
-        } | {
-            /**
-             * Format: double
-             * @description Where.
-             */
-            atS: number;
-            /** @enum {string} */
-            what: "join";
-        } | {
-            /**
-             * Format: double
-             * @description A place in it.
-             */
-            atS: number;
-            /** @description Its name; empty takes it away. */
-            name: string;
-            /** @enum {string} */
-            what: "name";
-        } | {
-            /**
-             * Format: double
-             * @description A place in it.
-             */
-            atS: number;
-            /** @description The letter. */
-            label: string;
-            /** @enum {string} */
-            what: "letter";
-        } | {
-            /**
-             * Format: double
-             * @description To.
-             */
-            endS: number;
-            /** @description Whether. */
-            sings: boolean;
-            /**
-             * Format: double
-             * @description From.
-             */
-            startS: number;
-            /** @enum {string} */
-            what: "singing";
-        } | {
-            /**
-             * Format: double
-             * @description Where.
-             */
-            atS: number;
-            /** @enum {string} */
-            what: "lastHit";
-        } | {
-            /**
-             * Format: double
-             * @description Where.
-             */
-            atS: number;
-            /** @enum {string} */
-            what: "fadesFrom";
+            do: "takeBack";
         };
         /** @description Another way to count the bed. */
         SecondOpinionView: {
+            /** @description What to say to get it. */
+            correction: components["schemas"]["Correction"];
             /**
              * Format: int32
              * @description Its beats in a bar.
@@ -2600,8 +2461,6 @@ export interface components {
              * @description How likely it is, in per cent.
              */
             percent: number;
-            /** @description What to say to get it, as the client sends it back. */
-            said: components["schemas"]["Said"];
             /**
              * Format: double
              * @description Its tempo.
@@ -2631,114 +2490,64 @@ export interface components {
              */
             startS: number;
         };
-        /** @description A length that is taken. */
-        SetLength: {
-            /**
-             * Format: int64
-             * @description In frames of the cut.
-             */
-            lengthFrames: number;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
-        /** @description A change of level objects; what is not named stays. */
-        SetLevel: {
-            /** @description Further objects that are changed alike. */
-            also?: number[];
-            fadeShape?: components["schemas"]["FadeShape"] | null;
-            /**
-             * Format: double
-             * @description Length of a fall or a fade out, in seconds.
-             */
-            fallS?: number | null;
-            fallSlope?: components["schemas"]["Slope"] | null;
-            /**
-             * Format: double
-             * @description Gain of a sweep in dB, -40 to 20.
-             */
-            gainDb?: number | null;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-            /**
-             * Format: double
-             * @description Length of a rise or a fade in, in seconds.
-             */
-            riseS?: number | null;
-            riseSlope?: components["schemas"]["Slope"] | null;
-            /**
-             * Format: double
-             * @description How far the bed lies under the loudness of the speech, in dB, 0 to 60.
-             */
-            underSpeechDb?: number | null;
-        };
-        /** @description The written lines of the narration. */
-        SetLines: {
-            /** @description All of them. */
-            lines: components["schemas"]["AskLine"][];
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
-        /** @description The figures with the revision that the client saw. */
-        SetShape: {
-            /**
-             * Format: int32
-             * @description The revision.
-             */
-            revision: number;
-            /** @description The figures. */
-            shape: components["schemas"]["ShapeView"];
-        };
         /** @description Figures that all level objects follow. */
-        ShapeView: {
+        ShapeWishes: {
             /**
              * Format: double
-             * @description How far the bed alone lies under the loudness of the speech, in dB.
+             * @description How far the bed alone lies under the loudness of the speech, in dB, 0 to 40.
+             * @default 7
              */
             aloneDb: number;
-            closing?: components["schemas"]["Closing"] | null;
+            /** @default null */
+            closing: components["schemas"]["Closing"] | null;
             /**
              * Format: double
-             * @description Time of a rise or fall, in seconds.
+             * @description Time of a rise or fall, in seconds: 1.2 s, common practice.
+             * @default 1.2
              */
             easeS: number;
-            /** @description Whether phrases are made alike in loudness. */
+            /**
+             * @description Whether phrases are made alike in loudness.
+             * @default false
+             */
             evenVoice: boolean;
             /**
              * Format: double
              * @description Length of the fade in; by the way the bed begins without one.
+             * @default null
              */
-            fadeInS?: number | null;
+            fadeInS: number | null;
             /**
              * Format: double
-             * @description Length of the fade out.
+             * @description Length of the fade out; about 2 s without one, longer than the fade in, common practice.
+             * @default null
              */
-            fadeOutS?: number | null;
-            /** @description Shape of both. */
+            fadeOutS: number | null;
+            /**
+             * @description Shape of both.
+             * @default equalPower
+             */
             fadeShape: components["schemas"]["FadeShape"];
             /**
              * Format: double
              * @description Gaps shorter than this stay under the speech, in seconds.
+             * @default 2.4
              */
             leastGapS: number;
-            opening?: components["schemas"]["Opening"] | null;
-            pocket?: components["schemas"]["PocketWish"] | null;
+            /** @default null */
+            opening: components["schemas"]["Opening"] | null;
+            /** @default null */
+            pocket: components["schemas"]["PocketWish"] | null;
             /**
              * Format: double
              * @description Loudness of the whole, in LUFS.
+             * @default null
              */
-            targetLufs?: number | null;
+            targetLufs: number | null;
             /**
              * Format: double
-             * @description How far the bed lies under the speech, in dB.
+             * @description How far the bed lies under the speech, in dB of loudness, 0 to 40.
+             * @default 20
              */
             underSpeechDb: number;
         };
@@ -2813,6 +2622,14 @@ export interface components {
             /** @description Where it begins, as timecode. */
             timecode: string;
         };
+        /** @description What is shown of a cut after a change. What that looks like is told by the events, and by asking for the cut. */
+        Shown: {
+            /**
+             * Format: int32
+             * @description The revision.
+             */
+            revision: number;
+        };
         /**
          * @description How a rise or a fall goes.
          * @enum {string}
@@ -2838,18 +2655,49 @@ export interface components {
          * @enum {string}
          */
         SpeechRule: "out" | "low" | "onlyUnder" | "untouched";
-        /** @description A splice named by both bar lines, in seconds of the bed. */
-        SpliceName: {
+        /** @description A splice named by the downbeats that it leaves and enters. */
+        SpliceAt: {
             /**
-             * Format: double
+             * Format: int64
              * @description The downbeat that is entered.
              */
-            enterS: number;
+            enterSamples: number;
             /**
-             * Format: double
+             * Format: int64
              * @description The downbeat that is left.
              */
-            leaveS: number;
+            leaveSamples: number;
+        };
+        /**
+         * @description A side of a splice.
+         * @enum {string}
+         */
+        SpliceSide: "leave" | "enter";
+        /** @description A change of a splice by hand, on top of what it is. */
+        SpliceTouch: {
+            /**
+             * Format: int64
+             * @description Length of the crossfade.
+             */
+            fadeSamples?: number | null;
+            /**
+             * Format: int32
+             * @description Both sides meet so many beats later.
+             */
+            laterBeats?: number;
+            /**
+             * Format: int64
+             * @description Both sides meet so many samples later.
+             */
+            laterSamples?: number;
+            law?: components["schemas"]["Law"] | null;
+            /**
+             * Format: int64
+             * @description The entering side so many samples later in its source.
+             */
+            nudgeSamples?: number;
+            /** @description Which splice. */
+            splice: components["schemas"]["SpliceAt"];
         };
         /** @description A splice. */
         SpliceView: {
@@ -2899,7 +2747,7 @@ export interface components {
              */
             movedMs: number;
             /** @description Both bar lines, by which it is named. */
-            name: components["schemas"]["SpliceName"];
+            name: components["schemas"]["SpliceAt"];
             /**
              * Format: int32
              * @description Share of the bed's own bar lines that surprise less, in percent.
@@ -2910,11 +2758,86 @@ export interface components {
             /** @description Why it was chosen. */
             why: string;
         };
+        /** @description A wish that stands, named by what it is about. */
+        Standing: {
+            /** @enum {string} */
+            what: "place";
+        } | {
+            /** @enum {string} */
+            what: "start";
+        } | {
+            /** @enum {string} */
+            what: "end";
+        } | {
+            /**
+             * Format: int64
+             * @description Its first sample.
+             */
+            startSamples: number;
+            /** @enum {string} */
+            what: "keep";
+        } | {
+            /**
+             * Format: int64
+             * @description Its first sample.
+             */
+            startSamples: number;
+            /** @enum {string} */
+            what: "leaveOut";
+        } | {
+            /**
+             * Format: int64
+             * @description Sample of the cut.
+             */
+            cutSamples: number;
+            /** @enum {string} */
+            what: "pin";
+        } | (components["schemas"]["SpliceAt"] & {
+            /** @enum {string} */
+            what: "splice";
+        }) | (components["schemas"]["SpliceAt"] & {
+            /** @enum {string} */
+            what: "noSplice";
+        }) | (components["schemas"]["SpliceAt"] & {
+            /** @enum {string} */
+            what: "touch";
+        });
+        /** @description A wish that can be taken back. */
+        StandingView: {
+            /** @description Which. */
+            wish: components["schemas"]["Standing"];
+            /** @description In words. */
+            words: string;
+        };
         /**
          * @description Which start.
          * @enum {string}
          */
         StartKindView: "free" | "top" | "cold" | "fadeIn";
+        /** @description How the bed is to begin. */
+        StartWish: {
+            /** @enum {string} */
+            kind: "free";
+        } | {
+            /** @enum {string} */
+            kind: "top";
+        } | {
+            /**
+             * Format: int64
+             * @description Sample of the bed.
+             */
+            atSamples?: number | null;
+            /** @enum {string} */
+            kind: "cold";
+        } | {
+            /**
+             * Format: int64
+             * @description Sample of the bed.
+             */
+            atSamples?: number | null;
+            /** @enum {string} */
+            kind: "fadeIn";
+        };
         /** @description A way to hold the stills. */
         StillsView: {
             /** @description Whether that is sensible. */
@@ -2944,30 +2867,7 @@ export interface components {
          * @description How sure something is.
          * @enum {string}
          */
-        SureView: "sure" | "fair" | "unsure";
-        /** @description A passage that is raised or lowered. */
-        SweepPassage: {
-            /**
-             * Format: double
-             * @description By how much, in dB; negative lowers.
-             */
-            byDb: number;
-            /**
-             * Format: double
-             * @description To.
-             */
-            endS: number;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-            /**
-             * Format: double
-             * @description From, in seconds of the cut.
-             */
-            startS: number;
-        };
+        Sure: "sure" | "fair" | "unsure";
         /**
          * @description How a take came to be.
          * @enum {string}
@@ -2992,19 +2892,6 @@ export interface components {
         TakePiece: {
             /** @description Take it although it may not be used for this cut's purpose; the warning stays in the record. */
             despiteObjection: boolean;
-        };
-        /** @description Which way to take. */
-        TakeStills: {
-            /**
-             * Format: int64
-             * @description Length of the cut then, in frames.
-             */
-            lengthFrames: number;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
         };
         /** @description A take of the narration. */
         TakeView: {
@@ -3054,6 +2941,26 @@ export interface components {
             /** @description What it is about. */
             name: string;
         };
+        /** @description What somebody changed of a splice by hand. */
+        Touch: components["schemas"]["SpliceAt"] & {
+            /**
+             * Format: int64
+             * @description Length of the crossfade.
+             */
+            fadeSamples?: number | null;
+            /**
+             * Format: int64
+             * @description How much later than the bar line both sides meet.
+             */
+            laterSamples?: number;
+            /** @description How it crosses. */
+            law?: components["schemas"]["Law"];
+            /**
+             * Format: int64
+             * @description How far the entering side was moved later in its source, instead of what the alignment found.
+             */
+            movedSamples?: number | null;
+        };
         /** @description A line of a list that was not used. */
         UnusedView: {
             /** @description Its number, where the format has lines. */
@@ -3063,57 +2970,39 @@ export interface components {
             /** @description What stands there. */
             text: string;
         };
-        /** @description A candidate to use. */
-        UseBed: components["schemas"]["NameSound"] & {
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
-        /** @description Which part of a take to use. */
-        UseTake: {
-            /** @description Number of a phrase of it; the whole take without one. */
-            phrase?: number | null;
-            /**
-             * Format: int32
-             * @description The revision that the client saw.
-             */
-            revision: number;
-        };
-        /** @description One edit of the speech; phrases are named by their number from 0. */
-        VoiceEdit: {
+        /** @description A change of the narration. Places are samples of the cut; a phrase is named by any place in it. */
+        VoiceChange: {
             /** @enum {string} */
             do: "takeOut";
             /**
-             * Format: double
+             * Format: int64
              * @description To.
              */
-            endS: number;
+            endSamples: number;
             /**
-             * Format: double
-             * @description From, in seconds of the cut.
+             * Format: int64
+             * @description From.
              */
-            startS: number;
+            startSamples: number;
         } | {
             /**
-             * Format: double
-             * @description The point, in seconds of the cut.
+             * Format: int64
+             * @description The point.
              */
-            atS: number;
+            atSamples: number;
             /**
-             * Format: double
+             * Format: int64
              * @description Later by so much; earlier for negative, as far as there is room.
              */
-            byS: number;
+            bySamples: number;
             /** @enum {string} */
             do: "moveAfter";
         } | {
             /**
-             * Format: double
-             * @description How long the bed is alone, in seconds.
+             * Format: int64
+             * @description How long the bed is alone.
              */
-            aloneS: number;
+            aloneSamples: number;
             /** @enum {string} */
             do: "enter";
             /** @description What the voice waits for then. */
@@ -3122,35 +3011,82 @@ export interface components {
             /** @enum {string} */
             do: "edges";
             /**
-             * Format: double
+             * Format: int64
              * @description Where it is over.
              */
-            endS: number;
-            /** @description Which. */
+            endSamples: number;
+            /**
+             * Format: int64
+             * @description A place in it.
+             */
             phrase: number;
             /**
-             * Format: double
-             * @description Where it begins, in seconds of the cut.
+             * Format: int64
+             * @description Where it begins.
              */
-            startS: number;
+            startSamples: number;
         } | {
             /** @enum {string} */
             do: "joinNext";
-            /** @description Which. */
+            /**
+             * Format: int64
+             * @description A place in it.
+             */
             phrase: number;
         } | {
             /**
-             * Format: double
-             * @description The moment, in seconds of the cut.
+             * Format: int64
+             * @description Where the second begins.
              */
-            atS: number;
+            atSamples: number;
             /** @enum {string} */
             do: "split";
         } | {
             /** @enum {string} */
             do: "notSpeech";
-            /** @description Which. */
+            /**
+             * Format: int64
+             * @description A place in it.
+             */
             phrase: number;
+        } | {
+            /** @enum {string} */
+            do: "useTake";
+            /**
+             * Format: int64
+             * @description A place in the phrase, as the take would lie on the cut; the whole take without one.
+             */
+            phrase?: number | null;
+            /** @description Hash of the take. */
+            take: string;
+        } | {
+            /** @enum {string} */
+            do: "clean";
+            /** @description Whether it is taken out. */
+            on: boolean;
+            /** @description Hash of the take. */
+            take: string;
+        } | {
+            /** @enum {string} */
+            do: "dropTake";
+            /** @description Hash of the take. */
+            take: string;
+        } | {
+            /**
+             * Format: int64
+             * @description Where it begins.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            do: "dropPiece";
+        } | {
+            /** @enum {string} */
+            do: "lines";
+            /** @description The lines. */
+            lines: components["schemas"]["Line"][];
+        } | {
+            /** @enum {string} */
+            do: "speak";
         };
         /** @description A piece of the narration as it is heard. */
         VoicePieceView: {
@@ -3179,132 +3115,48 @@ export interface components {
              */
             stepS: number;
         };
-        /** @description One wish. Places in the bed and in the cut are seconds. */
-        WishBody: {
-            /**
-             * Format: double
-             * @description To.
-             */
-            endS: number;
-            /**
-             * Format: double
-             * @description From.
-             */
-            startS: number;
+        /** @description One wish. */
+        Wish: (components["schemas"]["Passage"] & {
             /** @enum {string} */
             what: "keep";
-        } | {
-            /**
-             * Format: double
-             * @description To.
-             */
-            endS: number;
-            /**
-             * Format: double
-             * @description From.
-             */
-            startS: number;
+        }) | (components["schemas"]["Passage"] & {
             /** @enum {string} */
             what: "leaveOut";
-        } | {
-            /**
-             * Format: double
-             * @description To.
-             */
-            endS: number;
-            /**
-             * Format: double
-             * @description From.
-             */
-            startS: number;
+        }) | (components["schemas"]["Passage"] & {
             /** @enum {string} */
             what: "free";
-        } | {
-            /**
-             * Format: double
-             * @description Of the bed.
-             */
-            bedS: number;
-            /**
-             * Format: double
-             * @description Of the cut.
-             */
-            cutS: number;
+        }) | (components["schemas"]["Pin"] & {
             /** @enum {string} */
             what: "pin";
-        } | {
-            instead?: components["schemas"]["SpliceName"] | null;
+        }) | {
+            instead?: components["schemas"]["SpliceAt"] | null;
             /** @description Which. */
-            splice: components["schemas"]["SpliceName"];
+            splice: components["schemas"]["SpliceAt"];
             /** @enum {string} */
             what: "splice";
-        } | {
-            /** @description Which. */
-            splice: components["schemas"]["SpliceName"];
+        } | (components["schemas"]["SpliceAt"] & {
             /** @enum {string} */
             what: "noSplice";
-        } | {
-            /**
-             * Format: double
-             * @description Length of the crossfade in ms.
-             */
-            fadeMs?: number | null;
-            /** @description Its number, from 0. */
-            index: number;
-            /**
-             * Format: int32
-             * @description Both sides meet so many beats later.
-             */
-            laterBeats?: number;
-            /**
-             * Format: int64
-             * @description Both sides meet so many samples later.
-             */
-            laterSamples?: number;
-            law?: components["schemas"]["Law"] | null;
-            /**
-             * Format: int64
-             * @description The entering side so many samples later in its source.
-             */
-            nudgeSamples?: number;
+        }) | (components["schemas"]["Touch"] & {
             /** @enum {string} */
             what: "touch";
-        } | {
-            /**
-             * Format: double
-             * @description On which moment of the bed, for a cold start or a fade in.
-             */
-            atS?: number | null;
-            /** @description Which way. */
-            kind: components["schemas"]["StartKindView"];
+        }) | (components["schemas"]["StartWish"] & {
             /** @enum {string} */
             what: "start";
-        } | {
-            /**
-             * Format: double
-             * @description On which moment of the cut the own last hit falls.
-             */
-            hitS?: number | null;
-            /** @description Which way. */
-            kind: components["schemas"]["EndKindView"];
-            /**
-             * Format: double
-             * @description About how long a stop rings.
-             */
-            ringOutS?: number | null;
+        }) | (components["schemas"]["EndWish"] & {
             /** @enum {string} */
             what: "end";
-        } | {
+        }) | {
             /**
-             * Format: double
-             * @description To.
+             * Format: int64
+             * @description To; to the end of the cut without one.
              */
-            endS?: number | null;
+            endSamples?: number | null;
             /**
-             * Format: double
+             * Format: int64
              * @description From.
              */
-            startS?: number | null;
+            startSamples?: number | null;
             /** @enum {string} */
             what: "place";
         } | {
@@ -3323,9 +3175,9 @@ export interface components {
         } | {
             /**
              * Format: double
-             * @description 0 to 2.
+             * @description As a share, 0 to 0.02.
              */
-            percent: number;
+            share: number;
             /** @enum {string} */
             what: "speedChange";
         } | {
@@ -3356,13 +3208,13 @@ export interface components {
             /** @description Pins. */
             pins: components["schemas"]["PinView"][];
             place?: components["schemas"]["PlaceView"] | null;
-            /** @description Every wish that can be taken back, in words. */
-            said: string[];
             /**
              * Format: double
              * @description The most that the speed may change.
              */
             speedPercent: number;
+            /** @description Every wish that can be taken back. */
+            standing: components["schemas"]["StandingView"][];
             /** @description How it begins. */
             start: components["schemas"]["StartKindView"];
         };
@@ -3512,7 +3364,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskCut"];
+                "application/json": components["schemas"]["Description"];
             };
         };
         responses: {
@@ -3521,7 +3373,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description The request cannot be read */
@@ -3625,7 +3477,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description The request cannot be read */
@@ -3736,7 +3588,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description The request cannot be read */
@@ -3906,121 +3758,6 @@ export interface operations {
             };
         };
     };
-    change_cut: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChangeCut"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
     upload_ambience: {
         parameters: {
             query?: never;
@@ -4041,700 +3778,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    change_ambience: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChangeAmbience"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    drop_ambience: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    use_bed: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["UseBed"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    no_bed: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    correct: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AskCorrection"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    take_back: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -4916,7 +3960,7 @@ export interface operations {
             };
         };
     };
-    take_grid: {
+    upload_grid: {
         parameters: {
             query?: never;
             header?: never;
@@ -4936,7 +3980,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -5122,7 +4166,7 @@ export interface operations {
             };
         };
     };
-    add_candidate: {
+    add_bed: {
         parameters: {
             query?: never;
             header?: never;
@@ -5133,7 +4177,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NameSound"];
+                "application/json": components["schemas"]["NamedSound"];
             };
         };
         responses: {
@@ -5142,7 +4186,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -5257,7 +4301,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -5352,239 +4396,7 @@ export interface operations {
             };
         };
     };
-    drop_candidate: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                hash: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    change_candidate: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                hash: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChangeCandidate"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    audition: {
+    candidate_sound: {
         parameters: {
             query: {
                 /** @description First sample. */
@@ -5665,6 +4477,121 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    change_cut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shown"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The plan was changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The file is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no room */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5758,7 +4685,7 @@ export interface operations {
             };
         };
     };
-    take_film: {
+    upload_film: {
         parameters: {
             query?: never;
             header?: never;
@@ -5778,467 +4705,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    drop_film: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    film_handover: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FilmHandover"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    film_length: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    film_sound: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FilmSound"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -6504,125 +4971,10 @@ export interface operations {
             };
         };
     };
-    fit_again: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
     fit_at: {
         parameters: {
             query: {
-                /** @description In frames of the cut. */
+                /** @description In frames. */
                 lengthFrames: number;
             };
             header?: never;
@@ -6697,121 +5049,6 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    set_length: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetLength"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6896,352 +5133,6 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    take_stills: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TakeStills"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    say_wish: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AskWish"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    take_wish_back: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7471,585 +5362,7 @@ export interface operations {
             };
         };
     };
-    set_lines: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetLines"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    go_on_with: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["GoOn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    take_off: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    take_to_hand: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    move_handover: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MoveHandover"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    take_list: {
+    upload_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -8069,122 +5382,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    edit_marks: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EditMarks"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -8364,584 +5562,6 @@ export interface operations {
             };
         };
     };
-    drop_piece: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    emphasise: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Emphasise"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    choose_fitting: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChooseFitting"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    change_level: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetLevel"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    give_back: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                index: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
     redo: {
         parameters: {
             query?: never;
@@ -8962,237 +5582,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    sweep_passage: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SweepPassage"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    undo: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FromRevision"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -9466,7 +5856,7 @@ export interface operations {
                 lengthSamples: number;
                 /** @description What to hear. */
                 hear: components["schemas"]["Hear"];
-                /** @description Layers that are not heard, as `bed`, `voice`, `film` or the hash of an ambience, with commas between. */
+                /** @description Layers that are muted, with commas between them: `bed`, `voice`, `film`, or the hash of an ambience. */
                 without?: string;
             };
             header?: never;
@@ -9572,7 +5962,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CloseUpView"];
+                    "application/json": components["schemas"]["CloseUp"];
                 };
             };
             /** @description The request cannot be read */
@@ -9725,232 +6115,6 @@ export interface operations {
             };
         };
     };
-    speak_lines: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    set_shape: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetShape"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
     search: {
         parameters: {
             query?: {
@@ -10071,7 +6235,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -10191,7 +6355,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */
@@ -10286,13 +6450,12 @@ export interface operations {
             };
         };
     };
-    drop_take: {
+    undo: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 id: string;
-                hash: string;
             };
             cookie?: never;
         };
@@ -10307,354 +6470,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    clean_take: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                hash: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CleanTake"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    use_take: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                hash: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["UseTake"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The plan was changed elsewhere */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The file is too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    edit_voice: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EditVoice"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutView"];
+                    "application/json": components["schemas"]["Shown"];
                 };
             };
             /** @description The request cannot be read */

@@ -7,25 +7,28 @@ export type PlanView = components['schemas']['PlanView']
 export type FittingView = components['schemas']['FittingView']
 export type SpliceView = components['schemas']['SpliceView']
 export type LevelView = components['schemas']['LevelView']
-export type AskCut = components['schemas']['AskCut']
+export type Description = components['schemas']['Description']
+export type Change = components['schemas']['Change']
+/** What can be said about one side of a cut. */
+export type Of<About extends Change['about']> = Extract<Change, { about: About }>
+export type Correction = components['schemas']['Correction']
+export type Figure = components['schemas']['Figure']
+export type LevelName = components['schemas']['LevelName']
+export type SpliceAt = components['schemas']['SpliceAt']
+export type Standing = components['schemas']['Standing']
 export type CandidateView = components['schemas']['CandidateView']
 export type Kind = components['schemas']['Kind']
-export type MarkEdit = components['schemas']['MarkEdit']
 export type MomentKind = components['schemas']['MomentKind']
 export type Opinion = components['schemas']['Opinion']
 export type ShelfPieceView = components['schemas']['ShelfPieceView']
 export type TakeView = components['schemas']['TakeView']
-export type Said = components['schemas']['Said']
-export type Wish = components['schemas']['WishBody']
+export type Wish = components['schemas']['Wish']
 export type WishesView = components['schemas']['WishesView']
-export type CloseUpView = components['schemas']['CloseUpView']
+export type CloseUp = components['schemas']['CloseUp']
 export type StillsView = components['schemas']['StillsView']
-export type ShapeView = components['schemas']['ShapeView']
-export type VoiceEdit = components['schemas']['VoiceEdit']
 export type MetersView = components['schemas']['MetersView']
-export type LevelChange = Partial<Omit<components['schemas']['SetLevel'], 'revision'>>
-export type AmbienceChange = Omit<components['schemas']['ChangeAmbience'], 'revision'>
-export type FilmSound = Omit<components['schemas']['FilmSound'], 'revision'>
+export type LevelChange = Partial<components['schemas']['LevelChange']>
+export type AmbienceChange = Omit<components['schemas']['AmbienceChange'], 'sound'>
 export type BedView = components['schemas']['BedView']
 export type WaveformView = components['schemas']['WaveformView']
 type ProblemBody = components['schemas']['ProblemBody']
@@ -67,7 +70,7 @@ export async function fetchSound(url: string, signal: AbortSignal): Promise<Arra
 }
 
 /** Sends a file with progress (0 to 1), which fetch cannot tell. */
-export function sendFile(url: string, file: File, progress: (share: number) => void): Promise<CutView> {
+export function sendFile<T>(url: string, file: File, progress: (share: number) => void): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
     const form = new FormData()
@@ -76,7 +79,7 @@ export function sendFile(url: string, file: File, progress: (share: number) => v
     request.onerror = () => reject(problemOf(null))
     request.onload = () => {
       const body = parsed(request.responseText)
-      if (request.status >= 200 && request.status < 300) resolve(body as CutView)
+      if (request.status >= 200 && request.status < 300) resolve(body as T)
       else reject(problemOf(body))
     }
     request.open('POST', url)

@@ -1,7 +1,8 @@
 import type { CutView, FittingView, LevelView } from './http'
 
 export const swell: LevelView = {
-  index: 3,
+  name: { kind: 'swell', startSamples: 384_000, endSamples: 672_000 },
+  percent: 44.7,
   kind: 'swell',
   startS: 8,
   endS: 14,
@@ -15,7 +16,8 @@ export const swell: LevelView = {
 }
 export const dip: LevelView = {
   ...swell,
-  index: 4,
+  name: { kind: 'dip', startSamples: 676_800, endSamples: 864_000 },
+  percent: 10,
   kind: 'dip',
   startS: 14.1,
   endS: 18,
@@ -50,7 +52,7 @@ export const fitting: FittingView = {
       laterMs: 0,
       terms: [],
       byHand: false,
-      name: { leaveS: 12, enterS: 42 },
+      name: { leaveSamples: 576_000, enterSamples: 2_016_000 },
     },
   ],
   name: 'opening, B, own ending',
@@ -109,10 +111,13 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
       chosen: 0,
       fittedBefore: false,
       wishes: {
-        said: ['keep 0:12.0 to 0:20.0 of the bed', '0:04.0 of the bed on 0:08.0 of the cut'],
+        standing: [
+          { wish: { what: 'keep', startSamples: 576_000 }, words: 'keep 0:12.0 to 0:20.0 of the bed' },
+          { wish: { what: 'pin', cutSamples: 384_000 }, words: '0:04.0 of the bed on 0:08.0 of the cut' },
+        ],
         keep: [{ startS: 12, endS: 20 }],
         leaveOut: [],
-        pins: [{ bedS: 4, cutS: 8, index: 1 }],
+        pins: [{ bedS: 4, cutS: 8 }],
         place: null,
         start: 'free',
         end: 'free',
@@ -154,6 +159,12 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
         leastGapS: 2.4,
         fadeShape: 'equalPower',
         evenVoice: false,
+        fadeInS: null,
+        fadeOutS: null,
+        opening: null,
+        closing: null,
+        pocket: null,
+        targetLufs: null,
       },
       phrases: [{ startS: 9, endS: 11, words: 'one two three four' }],
       findings: [],

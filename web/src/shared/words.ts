@@ -22,3 +22,8 @@ export function decibels(db: number): string {
 export function bare(name: string): string {
   return name.replace(/\.[A-Za-z0-9]{1,5}$/, '')
 }
+
+/** The sample of a moment, exact for moments that the server told. */
+export const samples = (seconds: number) => Math.round(seconds * 48_000)
+/** The moment of a sample. */
+export const secondsOf = (atSamples: number) => atSamples / 48_000

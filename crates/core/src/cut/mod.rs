@@ -24,7 +24,7 @@ mod setup;
 pub use arrival::{Arrival, ListFile};
 pub use change::{
     AmbienceChange, AskedRate, BedChange, CandidateChange, Change, CutChange, Description, Figure, FilmChange, FitChange, LevelsChange, MomentName,
-    PictureChange, ReadingChange, SpliceTouch, VoiceChange,
+    PictureChange, ReadingChange, SpliceSide, SpliceTouch, VoiceChange,
 };
 pub use effect::{Effect, Work};
 pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};

@@ -63,7 +63,7 @@ impl Likings {
 /// One wish.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "what", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "what", rename_all = "camelCase")]
 pub enum Wish {
     /// A passage of the bed must sound.
     Keep(Passage),
@@ -89,6 +89,7 @@ pub enum Wish {
     /// How it ends.
     End(EndWish),
     /// Where on the cut the bed lies; all over it without a start.
+    #[serde(rename_all = "camelCase")]
     Place {
         /// From.
         start_samples: Option<u64>,
@@ -137,7 +138,7 @@ impl Wish {
 /// A wish that stands, named by what it is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "what", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "what", rename_all = "camelCase")]
 pub enum Standing {
     /// Where on the cut the bed lies.
     Place,
@@ -146,16 +147,19 @@ pub enum Standing {
     /// How it ends.
     End,
     /// A passage of the bed that must sound.
+    #[serde(rename_all = "camelCase")]
     Keep {
         /// Its first sample.
         start_samples: u64,
     },
     /// A passage of the bed that must not sound.
+    #[serde(rename_all = "camelCase")]
     LeaveOut {
         /// Its first sample.
         start_samples: u64,
     },
     /// A pin.
+    #[serde(rename_all = "camelCase")]
     Pin {
         /// Sample of the cut.
         cut_samples: u64,

@@ -37,7 +37,7 @@ pub struct Pin {
 /// How the bed is to begin.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "kind", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "kind", rename_all = "camelCase")]
 pub enum StartWish {
     /// As fits best; from the top where nothing speaks against it.
     #[default]
@@ -45,11 +45,13 @@ pub enum StartWish {
     /// From the top, with its pickup.
     Top,
     /// At full level on a downbeat, the best one where none is named.
+    #[serde(rename_all = "camelCase")]
     Cold {
         /// Sample of the bed.
         at_samples: Option<u64>,
     },
     /// Faded in, at the best downbeat where none is named.
+    #[serde(rename_all = "camelCase")]
     FadeIn {
         /// Sample of the bed.
         at_samples: Option<u64>,
@@ -59,17 +61,19 @@ pub enum StartWish {
 /// How the bed is to end.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "kind", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "kind", rename_all = "camelCase")]
 pub enum EndWish {
     /// As fits best.
     #[default]
     Free,
     /// With the bed's own last hit.
+    #[serde(rename_all = "camelCase")]
     OwnEnding {
         /// The sample of the cut on which it is to fall.
         hit_samples: Option<u64>,
     },
     /// On a downbeat, with a ring-out that we make.
+    #[serde(rename_all = "camelCase")]
     Stop {
         /// About how long it rings.
         ring_out_samples: Option<u64>,

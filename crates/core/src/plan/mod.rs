@@ -113,6 +113,14 @@ impl Plan {
         self.beds().next()
     }
 
+    /// The dip that holds the bed under a phrase, if there is one.
+    pub fn dip_under(&self, phrase: &Phrase) -> Option<&LevelObject> {
+        /// Phrases whose edges moved by so little since still belong to it: 50 ms.
+        const REACH_SAMPLES: u64 = 2400;
+        let holds = |(from, to): (u64, u64)| phrase.start_samples + REACH_SAMPLES >= from && phrase.end_samples <= to + REACH_SAMPLES;
+        self.beds().flat_map(|l| &l.levels).find(|o| matches!(o, LevelObject::Dip { .. }) && o.span().is_some_and(holds))
+    }
+
     /// Changes a level object by hand. Its twins in the other beds change with it: where one bed
     /// gives over to the next within a swell, both rise alike. Nothing else changes.
     ///

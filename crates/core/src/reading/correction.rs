@@ -7,7 +7,7 @@ use sha2::{Digest, Sha256};
 /// One thing that a person says about a reading.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "what", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "what", rename_all = "camelCase")]
 pub enum Correction {
     /// There are twice as many beats.
     DoubleTempo,
@@ -36,11 +36,13 @@ pub enum Correction {
         samples: i64,
     },
     /// Somebody tapped the beat here.
+    #[serde(rename_all = "camelCase")]
     Taps {
         /// When, rising.
         at_samples: Vec<u64>,
     },
     /// A grid that came from elsewhere.
+    #[serde(rename_all = "camelCase")]
     Given {
         /// Every beat, rising.
         beats_samples: Vec<u64>,
@@ -51,6 +53,7 @@ pub enum Correction {
         sections: Vec<(u64, String)>,
     },
     /// A section begins elsewhere.
+    #[serde(rename_all = "camelCase")]
     MoveBoundary {
         /// Where it began.
         from_samples: u64,
@@ -58,16 +61,19 @@ pub enum Correction {
         to_samples: u64,
     },
     /// Another section begins here.
+    #[serde(rename_all = "camelCase")]
     Split {
         /// Where.
         at_samples: u64,
     },
     /// No section begins here.
+    #[serde(rename_all = "camelCase")]
     Join {
         /// Where.
         at_samples: u64,
     },
     /// The section here has a name; an empty one takes it away.
+    #[serde(rename_all = "camelCase")]
     Name {
         /// A place in it.
         at_samples: u64,
@@ -75,6 +81,7 @@ pub enum Correction {
         name: String,
     },
     /// The section here is like others of this letter.
+    #[serde(rename_all = "camelCase")]
     Letter {
         /// A place in it.
         at_samples: u64,
@@ -82,6 +89,7 @@ pub enum Correction {
         label: String,
     },
     /// Somebody sings here, or nobody does.
+    #[serde(rename_all = "camelCase")]
     Singing {
         /// First sample.
         start_samples: u64,
@@ -91,11 +99,13 @@ pub enum Correction {
         sings: bool,
     },
     /// The bed ends with its last hit here.
+    #[serde(rename_all = "camelCase")]
     LastHit {
         /// Where.
         at_samples: u64,
     },
     /// The bed has no ending of its own: from here on it fades.
+    #[serde(rename_all = "camelCase")]
     FadesFrom {
         /// Where.
         at_samples: u64,

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 /// A change of one object; what is not named stays.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "camelCase", default)]
+#[serde(rename_all = "camelCase")]
 pub struct LevelChange {
     /// How far it lies under the speech, in dB, 0 to 60; for an emphasis how much deeper.
     pub under_speech_db: Option<f64>,
@@ -130,6 +130,26 @@ impl LevelObject {
             Self::FadeOut { .. } => LevelKind::FadeOut,
             Self::Base { .. } | Self::Trim { .. } => return None,
         })
+    }
+
+    /// What makes it so much louder, as far as its figure goes; none where there is no further step.
+    ///
+    /// # Errors
+    /// [`LevelError::Level`] for a fade, which has no level.
+    pub fn louder(&self, by_db: f64) -> Result<Option<LevelChange>, LevelError> {
+        let step = |from: f64, to: f64| Some(to).filter(|to| *to != from);
+        let under = |db: f64| {
+            let new = step(db, (db - by_db).clamp(0.0, 60.0))?;
+            Some(LevelChange { under_speech_db: Some(new), ..LevelChange::default() })
+        };
+        match *self {
+            Self::Dip { under_speech_db, .. } | Self::Swell { under_speech_db, .. } => Ok(under(under_speech_db)),
+            Self::Emphasis { deeper_db, .. } => Ok(under(deeper_db)),
+            Self::Sweep { gain_db, .. } => {
+                Ok(step(gain_db, (gain_db + by_db).clamp(-40.0, 20.0)).map(|new| LevelChange { gain_db: Some(new), ..LevelChange::default() }))
+            }
+            _ => Err(LevelError::Level),
+        }
     }
 
     /// Changes an object by hand.

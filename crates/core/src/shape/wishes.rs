@@ -60,6 +60,9 @@ impl Default for ShapeWishes {
 pub const LOUDNESS_CHOICES: [(&str, Option<f64>); 4] =
     [("as it is", None), ("−23 LUFS, broadcast", Some(-23.0)), ("−16 LUFS, spoken online", Some(-16.0)), ("−14 LUFS, music online", Some(-14.0))];
 
+/// The bed lies at most so far under the speech, in dB.
+pub const MOST_UNDER_DB: f64 = 40.0;
+
 /// A figure outside of what is sensible. The texts say what is allowed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error("{what} is {from} to {to} {unit}")]
@@ -79,8 +82,8 @@ impl ShapeWishes {
         let within = |value: f64, what, from: i32, to: i32, unit| {
             if (f64::from(from)..=f64::from(to)).contains(&value) { Ok(()) } else { Err(ShapeError { what, from, to, unit }) }
         };
-        within(self.under_speech_db, "the bed under the voice", 0, 40, "dB")?;
-        within(self.alone_db, "the bed alone", 0, 40, "dB")?;
+        within(self.under_speech_db, "the bed under the voice", 0, MOST_UNDER_DB as i32, "dB")?;
+        within(self.alone_db, "the bed alone", 0, MOST_UNDER_DB as i32, "dB")?;
         within(self.ease_s, "a rise or fall", 0, 10, "s")?;
         within(self.least_gap_s, "the least gap for a swell", 0, 60, "s")?;
         within(self.fade_in_s.unwrap_or(0.0), "the fade in", 0, 30, "s")?;

@@ -6,7 +6,7 @@ use jaunty_core::check::{Weight, findings};
 use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings};
 use jaunty_core::plan::{BedInput, Layer, Plan, Role};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
-use jaunty_core::shape::{Change, LevelObject};
+use jaunty_core::shape::{LevelChange, LevelName, LevelObject};
 use jaunty_core::speech::read_speech;
 use std::sync::LazyLock;
 
@@ -47,7 +47,8 @@ fn each_fault_is_found_at_its_place_with_a_way_to_mend_it() {
 
     let mut too_loud = plan.clone();
     let dip = too_loud.bed().unwrap().levels.iter().position(|o| matches!(o, LevelObject::Dip { .. })).unwrap();
-    too_loud.change_level(dip, &Change { under_speech_db: Some(10.0), ..Change::default() }).unwrap();
+    let name = LevelName::of(&too_loud.bed().unwrap().levels[dip]).unwrap();
+    too_loud.change_level(name, &LevelChange { under_speech_db: Some(10.0), ..LevelChange::default() }).unwrap();
     let LevelObject::Dip { start_samples, .. } = too_loud.bed().unwrap().levels[dip] else { unreachable!() };
     assert_eq!(look(&too_loud), [(start_samples, "The bed lies only 10 dB under the voice here.".to_owned())]);
 

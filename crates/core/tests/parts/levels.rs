@@ -6,7 +6,7 @@ use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::mix::{Hear, render};
 use jaunty_core::plan::{BedInput, Plan};
 use jaunty_core::reading::{keep_going, read_bed};
-use jaunty_core::shape::{Change, GainCurve, LevelObject};
+use jaunty_core::shape::{GainCurve, LevelChange, LevelName, LevelObject};
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::read_speech;
@@ -133,7 +133,8 @@ fn the_bed_fades_in_and_out_and_the_out_is_longer() {
 fn a_level_set_by_hand_changes_nothing_else_and_survives_a_new_plan() {
     let mut plan = MIXED.plan.clone();
     let index = plan.bed().unwrap().levels.iter().position(|o| matches!(o, LevelObject::Swell { start_samples, .. } if *start_samples > 0)).unwrap();
-    plan.change_level(index, &Change { under_speech_db: Some(12.0), ..Change::default() }).unwrap();
+    let name = LevelName::of(&plan.bed().unwrap().levels[index]).unwrap();
+    plan.change_level(name, &LevelChange { under_speech_db: Some(12.0), ..LevelChange::default() }).unwrap();
     let (before, after) = (GainCurve::of(&MIXED.plan.bed().unwrap().levels), GainCurve::of(&plan.bed().unwrap().levels));
     for tenth in 0..600 {
         let at = tenth * 4800;
@@ -143,8 +144,8 @@ fn a_level_set_by_hand_changes_nothing_else_and_survives_a_new_plan() {
     }
     assert!((before.level_db(17 * 48_000) - after.level_db(17 * 48_000) - 5.0).abs() < 0.01);
     assert!(
-        plan.change_level(999, &Change { under_speech_db: Some(12.0), ..Change::default() }).is_err()
-            && plan.change_level(index, &Change { under_speech_db: Some(f64::NAN), ..Change::default() }).is_err()
+        plan.change_level(LevelName { start_samples: 1, ..name }, &LevelChange { under_speech_db: Some(12.0), ..LevelChange::default() }).is_err()
+            && plan.change_level(name, &LevelChange { under_speech_db: Some(f64::NAN), ..LevelChange::default() }).is_err()
     );
 
     let fitting = plan.bed().unwrap().fitting.clone().unwrap();

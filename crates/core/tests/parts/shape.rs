@@ -8,7 +8,7 @@ use jaunty_core::picture::Line;
 use jaunty_core::plan::{AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, PieceInput, Plan, Role, SpeechRule, propose};
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::shape::pocket::PocketWish;
-use jaunty_core::shape::{Change, ChangeError, Closing, Entry, FadeShape, GainCurve, LevelObject, Opening, ShapeWishes, Slope, entry, sweep};
+use jaunty_core::shape::{Closing, Entry, FadeShape, GainCurve, LevelChange, LevelError, LevelName, LevelObject, Opening, ShapeWishes, Slope, entry, sweep};
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure, true_peak_dbtp};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{SpeechReading, read_speech, without_noise};
@@ -163,8 +163,8 @@ fn what_was_set_by_hand_stays_when_the_figures_change_and_can_be_given_back() {
         .iter()
         .position(|o| matches!(o, LevelObject::Swell { rise_samples, fall_samples, .. } if *rise_samples > 0 && *fall_samples > 0))
         .unwrap();
-    let change = Change { under_speech_db: Some(11.0), rise_s: Some(0.8), rise_slope: Some(Slope::GentlyThenSharply), ..Change::default() };
-    first.change_level(index, &change).unwrap();
+    let change = LevelChange { under_speech_db: Some(11.0), rise_s: Some(0.8), rise_slope: Some(Slope::GentlyThenSharply), ..LevelChange::default() };
+    first.change_level(named(&first, index), &change).unwrap();
     let set = first.bed().unwrap().levels[index].clone();
     let softer = ShapeWishes { alone_db: 9.0, under_speech_db: 24.0, ..ShapeWishes::default() };
     let again = plan(&softer, &[], &first.bed().unwrap().levels);
@@ -179,7 +179,12 @@ fn what_was_set_by_hand_stays_when_the_figures_change_and_can_be_given_back() {
     let back = plan(&softer, &[], &objects);
     assert!(!back.bed().unwrap().levels[index].by_hand());
     // A rise that is longer than its swell is refused.
-    assert!(first.change_level(index, &Change { rise_s: Some(50.0), ..Change::default() }).is_err());
+    assert!(first.change_level(named(&first, index), &LevelChange { rise_s: Some(50.0), ..LevelChange::default() }).is_err());
+}
+
+/// The name of a level object of the bed at hand.
+fn named(plan: &Plan, index: usize) -> LevelName {
+    LevelName::of(&plan.bed().unwrap().levels[index]).unwrap()
 }
 
 fn ambience(rule: SpeechRule) -> AmbienceWish {
@@ -377,7 +382,7 @@ fn a_sweep_changes_its_passage_and_nothing_else() {
     // Again: it adds up, and back to nothing it is gone.
     sweep(&mut objects, from, to, 6.0).unwrap();
     assert!(!objects.iter().any(|o| matches!(o, LevelObject::Sweep { .. })));
-    assert_eq!((sweep(&mut objects, from, from + 10, 1.0), sweep(&mut objects, from, to, 21.0)), (Err(ChangeError::Passage), Err(ChangeError::Sweep)));
+    assert_eq!((sweep(&mut objects, from, from + 10, 1.0), sweep(&mut objects, from, to, 21.0)), (Err(LevelError::Passage), Err(LevelError::Sweep)));
 }
 
 /// The clip's own sound gives over to the bed: both at equal power, as two beds do.
@@ -424,7 +429,7 @@ proptest! {
         let shift = shift_tenths * 4800;
         let mut first = at(0, &[]);
         let index = first.bed().unwrap().levels.iter().position(|o| matches!(o, LevelObject::Dip { start_samples, .. } if *start_samples > 15 * S)).unwrap();
-        first.change_level(index, &Change { under_speech_db: Some(level + 10.0), ..Change::default() }).unwrap();
+        first.change_level(named(&first, index), &LevelChange { under_speech_db: Some(level + 10.0), ..LevelChange::default() }).unwrap();
         let moved = at(shift, &first.bed().unwrap().levels);
         let (old, new) = (&first.bed().unwrap().levels[index], &moved.bed().unwrap().levels[index]);
         if let (LevelObject::Dip { start_samples: a, .. }, LevelObject::Dip { start_samples: b, under_speech_db, by_hand, .. }) = (old, new) {

@@ -5,7 +5,7 @@ use jaunty_core::fit::{EndWish, FitRequest, Fitting, FittingEnd, Passage, Wishes
 use jaunty_core::mix::{Hear, outline, render};
 use jaunty_core::plan::{BedInput, Inputs, PieceInput, Plan, propose};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
-use jaunty_core::shape::{Change, LevelObject};
+use jaunty_core::shape::{LevelChange, LevelName, LevelObject};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::read_speech;
 use jaunty_core::voice::Piece as VoicePiece;
@@ -113,10 +113,10 @@ fn a_swell_that_two_beds_share_is_one() {
         let found = levels.iter().position(|o| matches!(o, LevelObject::Swell { start_samples, .. } if (20 * S..30 * S).contains(start_samples)));
         (found.unwrap(), levels[found.unwrap()].clone())
     };
-    let (index, before) = swell("first", &plan);
+    let (_, before) = swell("first", &plan);
     assert!(before.is_twin_of(&swell("second", &plan).1), "both beds rise in the same gap");
     let untouched = plan.beds().flat_map(|b| b.levels.clone()).collect::<Vec<_>>();
-    plan.change_level(index, &Change { under_speech_db: Some(3.0), ..Change::default() }).unwrap();
+    plan.change_level(LevelName::of(&before).unwrap(), &LevelChange { under_speech_db: Some(3.0), ..LevelChange::default() }).unwrap();
     for bed in ["first", "second"] {
         assert!(matches!(swell(bed, &plan).1, LevelObject::Swell { under_speech_db, by_hand: true, .. } if under_speech_db == 3.0), "{bed}");
     }

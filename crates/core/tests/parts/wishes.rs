@@ -4,7 +4,7 @@
 use super::music::{Made, Piece};
 use jaunty_core::fit::FittedBed;
 use jaunty_core::fit::{
-    EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Liking, Likings, Passage, Pin, Scene, StartWish, Wish, Wishes, fittings, natural_lengths,
+    EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Liking, Likings, Passage, Pin, Scene, Standing, StartWish, Wish, Wishes, fittings, natural_lengths,
     quick_fitting, retouched,
 };
 use jaunty_core::picture::stills::hold;
@@ -178,7 +178,7 @@ fn a_splice_is_moved_forbidden_and_changed_by_hand() {
     let splice = &first.splices[0];
     let (leave, enter) = (splice.leave_bar, splice.enter_bar);
     let moved = jaunty_core::splice::SpliceAt { leave_samples: line(leave + 1), enter_samples: line(enter + 1) };
-    let second = best(length, &[top.clone(), Wish::Splice(moved, Some(splice.at))]);
+    let second = best(length, &[top.clone(), Wish::Splice { splice: moved, instead: Some(splice.at) }]);
     assert!(second.splices.iter().any(|s| (s.leave_bar, s.enter_bar) == (leave + 1, enter + 1) && s.by_hand), "{:?}", second.notes);
     let third = best(length, &[top, Wish::NoSplice(splice.at)]);
     assert!(third.splices.iter().all(|s| (s.leave_bar, s.enter_bar) != (leave, enter)));
@@ -299,7 +299,7 @@ fn every_second_from_ten_to_three_times_the_bed_is_exact_and_as_asked() {
 #[test]
 fn the_bed_lies_where_it_was_put() {
     let place = Passage { start_samples: 12 * S + 7, end_samples: 53 * S + 11 };
-    let fitting = best(80 * S, &[Wish::Place(Some(place))]);
+    let fitting = best(80 * S, &[Wish::Place { start_samples: Some(place.start_samples), end_samples: Some(place.end_samples) }]);
     assert_eq!((fitting.start_samples, fitting.end_samples()), (place.start_samples, place.end_samples));
     let heard = FittedBed::new(&POP.0.sound, &fitting);
     let mut samples = vec![1.0f32; 4800];
@@ -406,7 +406,7 @@ fn a_bed_whose_tempo_drifts_is_spliced_on_its_own_bars() {
 }
 
 #[test]
-fn every_wish_that_is_told_can_be_taken_back_by_its_number() {
+fn every_wish_that_is_told_can_be_taken_back_by_what_it_is_about() {
     let pins = [Pin { bed_samples: line(9), cut_samples: line(9) }, Pin { bed_samples: line(20), cut_samples: line(12) }];
     let splice = SpliceAt { leave_samples: line(8), enter_samples: line(16) };
     let touch = Touch { splice, moved_samples: Some(9), later_samples: 0, fade_samples: None, law: Law::EqualGain };
@@ -414,30 +414,27 @@ fn every_wish_that_is_told_can_be_taken_back_by_its_number() {
         Wish::Start(StartWish::Cold { at_samples: Some(line(4)) }),
         Wish::Pin(pins[0]),
         Wish::End(EndWish::OwnEnding { hit_samples: Some(50 * S) }),
-        Wish::Splice(splice, None),
+        Wish::Splice { splice, instead: None },
         Wish::Keep(passage(2, 4)),
         Wish::Touch(touch),
         Wish::LeaveOut(passage(30, 34)),
         Wish::Pin(pins[1]),
-        Wish::Place(Some(Passage { start_samples: S, end_samples: 70 * S })),
+        Wish::Place { start_samples: Some(S), end_samples: Some(70 * S) },
     ];
     let mut all = Wishes::default();
     said.iter().for_each(|wish| all.say(wish.clone()).unwrap());
-    let words = all.said();
+    let standing = all.standing();
+    let words: Vec<String> = standing.iter().map(|one| all.words_of(one).unwrap()).collect();
     assert_eq!(words.len(), said.len(), "{words:?}");
     assert!(words.iter().all(|w| !w.is_empty()) && words.iter().collect::<std::collections::HashSet<_>>().len() == words.len(), "{words:?}");
-    for index in 0..words.len() {
+    for taken in &standing {
         let mut one = all.clone();
-        assert!(one.take_back(index));
-        let left: Vec<String> = words.iter().enumerate().filter(|(k, _)| *k != index).map(|(_, w)| w.clone()).collect();
-        assert_eq!(one.said(), left, "without {}", words[index]);
-        // What the map and the server go by, whatever the words are.
-        let pin = (0..2).find(|k| all.number_of_pin(*k) == Some(index));
-        assert_eq!(pin.map(|k| pins[k]).filter(|p| one.pins.contains(p)), None, "pin {pin:?} is still there");
-        assert_eq!(pin.is_some(), one.pins.len() == 1, "{}", words[index]);
-        assert_eq!(all.is_touch(index), one.touches.is_empty(), "{}", words[index]);
+        assert!(one.take_back(taken));
+        let left: Vec<Standing> = standing.iter().filter(|s| *s != taken).copied().collect();
+        assert_eq!(one.standing(), left);
+        assert_eq!((one.words_of(taken), one.clone().take_back(taken)), (None, false), "{taken:?} is gone");
     }
-    assert!(!all.clone().take_back(words.len()) && all.number_of_pin(2).is_none() && !all.is_touch(words.len()));
+    assert_eq!(all.words_of(&Standing::Pin { cut_samples: 1 }), None);
 }
 
 proptest! {
@@ -491,7 +488,7 @@ fn any_wish(kind: usize, a: usize, b: usize, length: u64) -> Wish {
         1 => Wish::LeaveOut(span(a, b)),
         2 => Wish::Free(span(a, b)),
         3 => Wish::Pin(Pin { bed_samples: bar(a), cut_samples: cut(b) }),
-        4 => Wish::Splice(splice, None),
+        4 => Wish::Splice { splice, instead: None },
         5 => Wish::NoSplice(splice),
         6 => Wish::Touch(Touch {
             splice,
@@ -512,14 +509,15 @@ fn any_wish(kind: usize, a: usize, b: usize, length: u64) -> Wish {
             2 => EndWish::Stop { ring_out_samples: (b.is_multiple_of(2)).then(|| 4800 * (b as u64 % 80)) },
             _ => EndWish::Fade,
         }),
-        9 => Wish::Place(
-            (!b.is_multiple_of(3))
-                .then(|| Passage { start_samples: cut(a) / 2, end_samples: if b % 3 == 1 { Passage::OPEN_END } else { length / 2 + cut(b) / 2 + 1 } }),
-        ),
-        10 => Wish::LeastRun(1 + a % 12),
-        11 => Wish::MostPlays((!b.is_multiple_of(4)).then(|| 1 + b as u32 % 3)),
-        12 => Wish::SpeedChange((a % 6) as f64 * 0.004),
-        _ => Wish::Liking(Liking::ALL[a % 7], b.is_multiple_of(2)),
+        9 => {
+            let placed = !b.is_multiple_of(3);
+            let end = (placed && b % 3 != 1).then(|| length / 2 + cut(b) / 2 + 1);
+            Wish::Place { start_samples: placed.then(|| cut(a) / 2), end_samples: end }
+        }
+        10 => Wish::LeastRun { bars: 1 + a % 12 },
+        11 => Wish::MostPlays { times: (!b.is_multiple_of(4)).then(|| 1 + b as u32 % 3) },
+        12 => Wish::SpeedChange { share: (a % 6) as f64 * 0.004 },
+        _ => Wish::Liking { liking: Liking::ALL[a % 7], on: b.is_multiple_of(2) },
     }
 }
 

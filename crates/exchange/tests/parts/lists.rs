@@ -1,7 +1,7 @@
 //! Timelines and edit lists, against opentimelineio and its CMX 3600 adapter.
 
 use super::reference::ask;
-use jaunty_core::picture::{Change, Marks, MomentKind, Origin, Picture, Shot};
+use jaunty_core::picture::{ListChange, Marks, MomentKind, Origin, Picture, Shot};
 use jaunty_core::units::{CutLength, FrameRate};
 use jaunty_exchange::{For, Format, List, cmx3600, otio, read};
 use serde_json::{Value, json};
@@ -184,10 +184,10 @@ fn a_changed_list_says_what_moved_and_keeps_what_was_made_by_hand() {
     picture.begin_shot(400, "by hand").unwrap();
     let changes = picture.take_list(marks(vec![shot("a", 0, 80), shot("b", 80, 180), shot("new", 180, 300)]));
     let told = [
-        Change::Moved { name: "a".into(), from_frame: 0, to_frame: 0, longer_frames: -20 },
-        Change::Moved { name: "b".into(), from_frame: 100, to_frame: 80, longer_frames: 0 },
-        Change::Added { name: "new".into(), to_frame: 180 },
-        Change::Gone { name: "b".into(), from_frame: 200 },
+        ListChange::Moved { name: "a".into(), from_frame: 0, to_frame: 0, longer_frames: -20 },
+        ListChange::Moved { name: "b".into(), from_frame: 100, to_frame: 80, longer_frames: 0 },
+        ListChange::Added { name: "new".into(), to_frame: 180 },
+        ListChange::Gone { name: "b".into(), from_frame: 200 },
     ];
     assert_eq!(changes, told);
     assert_eq!(picture.moments[0].name, "mine");

@@ -1,10 +1,12 @@
 //! Revisions: any order of changes, undo and redo in any number of windows loses nothing that was accepted.
 
 use super::house::House;
-use jaunty_core::plan::Plan;
-use jaunty_server::features::cuts::setup::Setup;
-use jaunty_server::features::cuts::store::{self as cuts, Next, Step};
-use jaunty_server::problem::{Code, Problem};
+use jaunty_core::cut::{Arrival, UsedSound};
+use jaunty_core::cut::{AskedRate, Change, Cut, CutChange, Description, Figure, LevelsChange, Setup, VoiceChange, Work};
+use jaunty_core::picture::Line;
+use jaunty_server::store::StoreError;
+use jaunty_server::store::cuts::{self, Commit, CutRow, Sounding, Step};
+use jaunty_server::studio::{Code, Problem};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
@@ -55,15 +57,20 @@ impl Model {
     }
 }
 
-fn append(setup: &mut Setup, change: usize) -> Result<(), Problem> {
-    setup.title += &format!(".{change}");
-    Ok(())
+/// A new revision on top of the one that a window saw, whose title ends in the number of the change.
+async fn commit(house: &House, row: &CutRow, seen: u32, change: usize, sounding: Sounding<'_>) -> Result<u32, Code> {
+    if !row.is_seen(seen) {
+        return Err(Code::Stale);
+    }
+    let setup = Setup { title: format!("{}.{change}", row.setup.title), ..row.setup.clone() };
+    let work: &[Work] = if matches!(sounding, Sounding::Waits) { &[Work::Plan] } else { &[] };
+    let commit = Commit { what: "do it", said: None, setup: &setup, sounding, work };
+    cuts::commit(&house.studio.pool, row, &commit).await.map_err(|cause| Problem::from(cause).code())
 }
 
 async fn act(house: &House, id: Uuid, model: &mut Model, seen: &mut u32, change: usize, act: Act) {
-    let pool = &house.app.pool;
-    let code = |problem: Problem| problem.code();
-    let before = cuts::known(pool, id).await.unwrap();
+    let pool = &house.studio.pool;
+    let before = cuts::cut(pool, id).await.unwrap();
     let fresh = model.seen_as.contains(seen);
     // What is shown now, and whether that is as expected, whatever is done to it.
     let changed = |model: &mut Model, revision: u32, waits: bool| {
@@ -75,29 +82,19 @@ async fn act(house: &House, id: Uuid, model: &mut Model, seen: &mut u32, change:
     let waits = model.waits.get(&model.shown).copied().unwrap_or(false);
     match act {
         Act::Look => *seen = before.revision,
-        Act::Want | Act::Note => {
-            let done = match act {
-                Act::Want => cuts::want(pool, id, Some(*seen), "want", |s| append(s, change)).await,
-                _ => cuts::note(pool, id, Some(*seen), "note", None, |s| append(s, change)).await,
+        Act::Want | Act::Note | Act::Level => {
+            let shown = cuts::current(pool, &before).await.unwrap().cut;
+            let sounding = match act {
+                Act::Want => Sounding::Waits,
+                Act::Note => Sounding::Alike,
+                _ => Sounding::As(&shown),
             };
-            match done {
-                Ok(cut) if fresh => {
-                    changed(model, cut.revision, waits || matches!(act, Act::Want));
-                    *seen = cut.revision;
+            match commit(house, &before, *seen, change, sounding).await {
+                Ok(revision) if fresh => {
+                    changed(model, revision, waits || matches!(act, Act::Want));
+                    *seen = revision;
                 }
-                other => assert_eq!(other.map(|c| c.revision).map_err(code), Err(Code::Stale), "{act:?} of a window that saw {seen}"),
-            }
-        }
-        Act::Level => {
-            let row = cuts::current(pool, &before).await.unwrap();
-            if before.check_seen(Some(*seen)).is_ok() {
-                let next = Next { what: "level", plan: &row.plan, fittings: &[], chosen: 0 };
-                let revision = cuts::append(pool, &before, &next, &|s| append(s, change)).await.unwrap();
-                assert!(fresh);
-                changed(model, revision, waits);
-                *seen = revision;
-            } else {
-                assert!(!fresh);
+                other => assert_eq!(other, Err(Code::Stale), "{act:?} of a window that saw {seen}"),
             }
         }
         Act::Undo | Act::Redo => {
@@ -106,23 +103,24 @@ async fn act(house: &House, id: Uuid, model: &mut Model, seen: &mut u32, change:
                 _ => (Step::Redo, model.redo()),
             };
             let expected = if !fresh { Err(Code::Stale) } else { target.clone().ok_or(Code::NothingToUndo) };
-            let done = cuts::step(pool, id, *seen, step).await.map_err(code);
-            assert_eq!(done, expected.clone().map(|_| ()), "{act:?}");
+            let done = house.studio.step(id, *seen, step).await.map_err(|problem| problem.code());
+            assert_eq!(done.map(|_| ()), expected.clone().map(|_| ()), "{act:?}");
             if let Ok(target) = expected {
-                *seen = cuts::known(pool, id).await.unwrap().revision;
+                *seen = cuts::cut(pool, id).await.unwrap().revision;
                 let (newest, shown) = (model.newest[&target], *seen);
                 model.go(target.clone(), shown.max(newest));
                 model.seen_as = vec![shown];
                 // Who saw the state without its plan has seen it.
-                model.seen_as.extend(cuts::known(pool, id).await.unwrap().planned_for);
+                model.seen_as.extend(cuts::cut(pool, id).await.unwrap().planned_for);
             }
         }
         Act::Plan => {
             assert_eq!(before.base.is_some(), waits, "{}", model.shown);
             if waits {
-                let plan = Plan::empty(before.setup.picture.length_samples());
                 let what = cuts::current(pool, &before).await.unwrap().what;
-                let revision = cuts::append_planned(pool, &before, &Next { what: &what, plan: &plan, fittings: &[], chosen: 0 }).await.unwrap();
+                let made = Cut::new(before.setup.clone());
+                let planned = Commit { what: &what, said: None, setup: &before.setup, sounding: Sounding::Planned(&made), work: &[] };
+                let revision = cuts::commit(pool, &before, &planned).await.unwrap();
                 let shown = model.shown.clone();
                 model.waits.insert(shown.clone(), false);
                 model.go(shown, revision);
@@ -130,7 +128,7 @@ async fn act(house: &House, id: Uuid, model: &mut Model, seen: &mut u32, change:
             }
         }
     }
-    let now = cuts::known(pool, id).await.unwrap();
+    let now = cuts::cut(pool, id).await.unwrap();
     assert_eq!(now.setup.title, model.shown, "after {act:?}");
     assert_eq!(now.base.is_some(), model.waits.get(&model.shown).copied().unwrap_or(false), "{}", model.shown);
 }
@@ -156,19 +154,25 @@ async fn four_windows_and_the_machine_agree_with_a_model() {
     }
 }
 
+/// Another title.
+fn call(title: String) -> Change {
+    let rate = AskedRate { num: 25, den: 1, drop_frame: false };
+    Change::Cut(CutChange::Describe(Description { title, length: "40 s".into(), rate, first_timecode: None, commercial: false, paid_plan: false }))
+}
+
 #[actix_web::test]
 async fn changes_at_once_are_each_accepted_once_or_refused() {
     const WINDOWS: usize = 6;
     const CHANGES: usize = 15;
     let house = House::new().await;
-    let id = house.cut("").await;
+    let id = house.cut("all").await;
     let window = async |window: usize| {
         let mut refused = 0;
         for change in 0..CHANGES {
             // As a page does it that is told: look again, then make the change again.
             loop {
-                let seen = cuts::known(&house.app.pool, id).await.unwrap().revision;
-                match cuts::want(&house.app.pool, id, Some(seen), "want", |s| append(s, window * 100 + change)).await {
+                let seen = cuts::cut(&house.studio.pool, id).await.unwrap();
+                match house.studio.change(id, seen.revision, call(format!("{}.{}", seen.setup.title, window * 100 + change))).await {
                     Ok(_) => break,
                     Err(problem) => assert_eq!(problem.code(), Code::Stale),
                 }
@@ -178,7 +182,7 @@ async fn changes_at_once_are_each_accepted_once_or_refused() {
         refused
     };
     let refused: usize = futures_util::future::join_all((0..WINDOWS).map(window)).await.into_iter().sum();
-    let title = cuts::known(&house.app.pool, id).await.unwrap().setup.title;
+    let title = cuts::cut(&house.studio.pool, id).await.unwrap().setup.title;
     let mut changes: Vec<usize> = title.split('.').skip(1).map(|n| n.parse().unwrap()).collect();
     changes.sort_unstable();
     let all: Vec<usize> = (0..WINDOWS).flat_map(|w| (0..CHANGES).map(move |c| w * 100 + c)).collect();
@@ -190,34 +194,43 @@ async fn changes_at_once_are_each_accepted_once_or_refused() {
 async fn a_change_that_waited_too_long_for_another_is_to_be_sent_again() {
     let house = House::new().await;
     let id = house.cut("Held").await;
-    let mut holder = house.app.pool.begin().await.unwrap();
+    let mut holder = house.studio.pool.begin().await.unwrap();
     sqlx::query("SELECT revision FROM cuts WHERE id = ? FOR UPDATE").bind(id).execute(&mut *holder).await.unwrap();
-    let mut waiting = house.app.pool.acquire().await.unwrap();
+    let mut waiting = house.studio.pool.acquire().await.unwrap();
     sqlx::query("SET SESSION innodb_lock_wait_timeout = 1").execute(&mut *waiting).await.unwrap();
     let waited = sqlx::query("UPDATE cuts SET revision = 1 WHERE id = ?").bind(id).execute(&mut *waiting).await.unwrap_err();
-    assert_eq!(Problem::from(waited).code(), Code::Unavailable);
+    assert_eq!(Problem::from(StoreError::from(waited)).code(), Code::Unavailable);
 }
 
 #[actix_web::test]
 async fn candidates_are_compared_again_only_when_they_would_lie_otherwise() {
     let house = House::new().await;
-    let (pool, id) = (&house.app.pool, house.cut("Compared").await);
-    cuts::note(pool, id, Some(1), "bring in", None, |s| {
-        s.add_candidate(&"0".repeat(64), "bed", None);
-        Ok(())
-    })
-    .await
-    .unwrap();
-    let waiting = async || sqlx::query_as::<_, (i64,)>("SELECT COUNT(*) FROM jobs").fetch_one(pool).await.unwrap().0;
-    for (expected, longer) in [(0, false), (1, true)] {
-        let cut = cuts::known(pool, id).await.unwrap();
-        let row = cuts::current(pool, &cut).await.unwrap();
-        let next = Next { what: "level", plan: &row.plan, fittings: &[], chosen: 0 };
-        let edit = |s: &mut Setup| {
-            s.picture.length_frames += u64::from(longer);
-            Ok(())
-        };
-        cuts::append(pool, &cut, &next, &edit).await.unwrap();
-        assert_eq!(waiting().await, expected);
-    }
+    let (studio, id) = (&house.studio, house.cut("Compared").await);
+    let sound = UsedSound { hash: "0".repeat(64), name: "bed".into() };
+    let brought_in = studio.arrive(id, Arrival::Bed { sound, licence: None }).await.unwrap();
+    let compared = async || {
+        let (count,): (i64,) = sqlx::query_as("SELECT COUNT(*) FROM jobs WHERE task LIKE '%compare%'").fetch_one(&studio.pool).await.unwrap();
+        count
+    };
+    let level = Change::Levels(LevelsChange::Figure { figure: Figure::AloneDb(9.0) });
+    let shaped = studio.change(id, brought_in, level).await.unwrap();
+    assert_eq!(compared().await, 0);
+    let lines = vec![Line { start_samples: 48_000, words: "A word that the bed lies under.".into() }];
+    studio.change(id, shaped, Change::Voice(VoiceChange::Lines { lines })).await.unwrap();
+    assert_eq!(compared().await, 1);
+}
+
+#[actix_web::test]
+async fn what_stays_as_it_was_is_stored_once() {
+    let house = House::new().await;
+    let (studio, id) = (&house.studio, house.cut("Small").await);
+    let documents = async || sqlx::query_as::<_, (i64,)>("SELECT COUNT(*) FROM documents").fetch_one(&studio.pool).await.unwrap().0;
+    // Setup, plan and an empty list of fittings.
+    assert_eq!(documents().await, 3);
+    studio.change(id, 1, call("Larger".into())).await.unwrap();
+    assert_eq!(documents().await, 4, "another title is another setup and nothing else");
+    studio.change(id, 2, call("Small".into())).await.unwrap();
+    assert_eq!(documents().await, 4, "what was there before is there");
+    let (said,): (String,) = sqlx::query_as("SELECT said FROM revisions WHERE cut_id = ? AND revision = 2").bind(id).fetch_one(&studio.pool).await.unwrap();
+    assert!(matches!(serde_json::from_str(&said), Ok(Change::Cut(_))), "what was said is kept as a value: {said}");
 }

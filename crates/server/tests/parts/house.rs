@@ -1,11 +1,12 @@
 //! What the tests stand on.
 
+use jaunty_core::cut::Setup;
 use jaunty_core::picture::Picture;
 use jaunty_core::units::{CutLength, FrameRate};
 use jaunty_e2e::Database;
-use jaunty_server::features::cuts::setup::Setup;
-use jaunty_server::features::cuts::store as cuts;
-use jaunty_server::{App, Settings, serve};
+use jaunty_server::Settings;
+use jaunty_server::http::serve;
+use jaunty_server::studio::Studio;
 use std::net::TcpListener;
 use std::path::Path;
 use tempfile::TempDir;
@@ -13,7 +14,7 @@ use uuid::Uuid;
 
 /// The server's parts with a database and a folder of their own.
 pub struct House {
-    pub app: App,
+    pub studio: Studio,
     pub settings: Settings,
     pub folder: TempDir,
     _database: Database,
@@ -29,23 +30,23 @@ impl House {
         let folder = TempDir::new().expect("a folder");
         let mut settings = Settings::new(&database.url(), folder.path(), Path::new(env!("CARGO_BIN_EXE_jaunty")));
         set(&mut settings);
-        let app = App::open(&settings).await.expect("it opens");
-        Self { app, settings, folder, _database: database }
+        let studio = Studio::open(&settings).await.expect("it opens");
+        Self { studio, settings, folder, _database: database }
     }
 
     /// A cut of 40 s without anything.
     pub async fn cut(&self, title: &str) -> Uuid {
         let rate = FrameRate::new(25, 1, false).expect("a rate");
         let setup = Setup::new(title, Picture::new(CutLength::new(rate, 1000).expect("a length")));
-        cuts::insert(&self.app.pool, &setup).await.expect("it is made")
+        self.studio.new_cut(&setup).await.expect("it is made")
     }
 
     /// Serves on a free port until the test is over; its address.
     pub fn serve(&self) -> String {
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
         let address = format!("http://{}", listener.local_addr().expect("an address"));
-        let (app, settings) = (self.app.clone(), self.settings.clone());
-        actix_web::rt::spawn(async move { serve(app, listener, &settings).await });
+        let (studio, settings) = (self.studio.clone(), self.settings.clone());
+        actix_web::rt::spawn(async move { serve(studio, listener, &settings).await });
         address
     }
 }

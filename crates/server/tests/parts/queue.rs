@@ -1,93 +1,93 @@
 //! The queue: who gets what, and what becomes of jobs whose workers break.
 
 use super::house::House;
+use jaunty_core::cut::Work;
 use jaunty_core::plan::Role;
-use jaunty_server::jobs::Task;
-use jaunty_server::jobs::queue::{self, Lane, Lease, MOST_ATTEMPTS};
+use jaunty_server::store::jobs::{self, Lane, Lease, MOST_ATTEMPTS};
 use uuid::Uuid;
 
-fn read() -> Task {
-    Task::Read { sound: "0".repeat(64), role: Role::Bed, what: "use it".into() }
+fn read() -> Work {
+    Work::Read { sound: "0".repeat(64), role: Role::Bed }
 }
 
 async fn state(house: &House, job: Uuid) -> String {
-    sqlx::query_as::<_, (String,)>("SELECT state FROM jobs WHERE id = ?").bind(job).fetch_one(&house.app.pool).await.unwrap().0
+    sqlx::query_as::<_, (String,)>("SELECT state FROM jobs WHERE id = ?").bind(job).fetch_one(&house.studio.pool).await.unwrap().0
 }
 
 /// As if the worker of a job had said nothing for longer than a lease lasts.
 async fn fall_silent(house: &House, worker: &str) {
-    queue::release(&house.app.pool, worker).await.unwrap();
+    jobs::release(&house.studio.pool, worker).await.unwrap();
 }
 
 #[actix_web::test]
 async fn what_was_cancelled_is_never_taken_up_again() {
     let house = House::new().await;
-    let pool = &house.app.pool;
+    let pool = &house.studio.pool;
     let cut = house.cut("A").await;
     // Before anybody works on it.
-    let waiting = queue::add(pool, cut, &Task::Plan).await.unwrap();
-    assert_eq!(queue::cancel(pool, cut, waiting).await.unwrap(), Some(Task::Plan));
-    assert_eq!(queue::claim(pool, "a", Lane::Long).await.unwrap().map(|j| j.id), None);
+    let waiting = jobs::add(pool, cut, &Work::Plan).await.unwrap();
+    assert_eq!(jobs::cancel(pool, cut, waiting).await.unwrap(), Some(Work::Plan));
+    assert_eq!(jobs::claim(pool, "a", Lane::Long).await.unwrap().map(|j| j.id), None);
     // While somebody does: the lease is kept until the work has stopped.
-    let running = queue::add(pool, cut, &read()).await.unwrap();
-    assert_eq!(queue::claim(pool, "a", Lane::Long).await.unwrap().unwrap().id, running);
-    queue::cancel(pool, cut, running).await.unwrap();
-    assert_eq!(queue::renew(pool, "a", running, 0.5, "reading").await.unwrap(), Lease::Stop);
-    assert!(queue::claim(pool, "b", Lane::Long).await.unwrap().is_none(), "its worker still holds it");
+    let running = jobs::add(pool, cut, &read()).await.unwrap();
+    assert_eq!(jobs::claim(pool, "a", Lane::Long).await.unwrap().unwrap().id, running);
+    jobs::cancel(pool, cut, running).await.unwrap();
+    assert_eq!(jobs::renew(pool, "a", running, 0.5, "reading").await.unwrap(), Lease::Stop);
+    assert!(jobs::claim(pool, "b", Lane::Long).await.unwrap().is_none(), "its worker still holds it");
     // Its worker is gone before it could say so.
     fall_silent(&house, "a").await;
-    assert!(queue::claim(pool, "b", Lane::Long).await.unwrap().is_none());
+    assert!(jobs::claim(pool, "b", Lane::Long).await.unwrap().is_none());
     assert_eq!(state(&house, running).await, "cancelled");
-    assert_eq!(queue::renew(pool, "a", running, 0.9, "reading").await.unwrap(), Lease::Lost);
+    assert_eq!(jobs::renew(pool, "a", running, 0.9, "reading").await.unwrap(), Lease::Lost);
     // And one that fails after it was cancelled is cancelled all the same.
-    let failing = queue::add(pool, cut, &read()).await.unwrap();
-    queue::claim(pool, "a", Lane::Long).await.unwrap().unwrap();
-    queue::cancel(pool, cut, failing).await.unwrap();
-    queue::end(pool, "a", failing, "failed", Some("no")).await.unwrap();
+    let failing = jobs::add(pool, cut, &read()).await.unwrap();
+    jobs::claim(pool, "a", Lane::Long).await.unwrap().unwrap();
+    jobs::cancel(pool, cut, failing).await.unwrap();
+    jobs::end(pool, "a", failing, "failed", Some("no")).await.unwrap();
     assert_eq!(state(&house, failing).await, "cancelled");
 }
 
 #[actix_web::test]
 async fn a_job_that_breaks_its_worker_twice_is_given_up() {
     let house = House::new().await;
-    let pool = &house.app.pool;
-    let job = queue::add(pool, house.cut("A").await, &read()).await.unwrap();
+    let pool = &house.studio.pool;
+    let job = jobs::add(pool, house.cut("A").await, &read()).await.unwrap();
     for attempt in 1..=MOST_ATTEMPTS {
-        let claimed = queue::claim(pool, "a", Lane::Long).await.unwrap().unwrap();
+        let claimed = jobs::claim(pool, "a", Lane::Long).await.unwrap().unwrap();
         assert_eq!((claimed.attempt, claimed.is_hopeless()), (attempt, false));
         fall_silent(&house, "a").await;
     }
-    assert!(queue::claim(pool, "a", Lane::Long).await.unwrap().unwrap().is_hopeless());
+    assert!(jobs::claim(pool, "a", Lane::Long).await.unwrap().unwrap().is_hopeless());
     // A worker that ends in good order does not count as broken.
-    queue::give_back(pool, "a").await.unwrap();
+    jobs::give_back(pool, "a").await.unwrap();
     assert_eq!(state(&house, job).await, "queued");
-    let again = queue::add(pool, house.cut("B").await, &read()).await.unwrap();
+    let again = jobs::add(pool, house.cut("B").await, &read()).await.unwrap();
     for _ in 0..5 {
         sqlx::query("UPDATE jobs SET state = 'done' WHERE id <> ?").bind(again).execute(pool).await.unwrap();
-        let claimed = queue::claim(pool, "b", Lane::Long).await.unwrap().unwrap();
+        let claimed = jobs::claim(pool, "b", Lane::Long).await.unwrap().unwrap();
         assert_eq!((claimed.id, claimed.attempt), (again, 1));
-        queue::give_back(pool, "b").await.unwrap();
+        jobs::give_back(pool, "b").await.unwrap();
     }
 }
 
 #[actix_web::test]
 async fn reading_holds_nobody_up_and_cuts_take_turns() {
     let house = House::new().await;
-    let pool = &house.app.pool;
+    let pool = &house.studio.pool;
     let (busy, other) = (house.cut("Busy").await, house.cut("Other").await);
     for _ in 0..20 {
-        queue::add(pool, busy, &read()).await.unwrap();
+        jobs::add(pool, busy, &read()).await.unwrap();
     }
-    let first = queue::claim(pool, "long 1", Lane::Long).await.unwrap().unwrap();
+    let first = jobs::claim(pool, "long 1", Lane::Long).await.unwrap().unwrap();
     assert_eq!(first.cut_id, busy);
     // Nothing for the quick lane yet.
-    assert!(queue::claim(pool, "quick", Lane::Quick).await.unwrap().is_none());
-    let reading = queue::add(pool, other, &read()).await.unwrap();
-    assert_eq!(queue::claim(pool, "long 2", Lane::Long).await.unwrap().unwrap().id, reading, "before nineteen of the cut that was served already");
+    assert!(jobs::claim(pool, "quick", Lane::Quick).await.unwrap().is_none());
+    let reading = jobs::add(pool, other, &read()).await.unwrap();
+    assert_eq!(jobs::claim(pool, "long 2", Lane::Long).await.unwrap().unwrap().id, reading, "before nineteen of the cut that was served already");
     // What somebody waits for goes before all reading, on any worker.
-    let plan = queue::add(pool, busy, &Task::Plan).await.unwrap();
-    let compare = queue::add(pool, other, &Task::Compare).await.unwrap();
-    let taken = [queue::claim(pool, "quick", Lane::Quick).await.unwrap().unwrap().id, queue::claim(pool, "long 3", Lane::Long).await.unwrap().unwrap().id];
+    let plan = jobs::add(pool, busy, &Work::Plan).await.unwrap();
+    let compare = jobs::add(pool, other, &Work::Compare).await.unwrap();
+    let taken = [jobs::claim(pool, "quick", Lane::Quick).await.unwrap().unwrap().id, jobs::claim(pool, "long 3", Lane::Long).await.unwrap().unwrap().id];
     assert!(taken.contains(&plan) && taken.contains(&compare), "{taken:?}");
 }
 
@@ -96,12 +96,12 @@ async fn many_workers_take_each_job_once() {
     const JOBS: usize = 60;
     let house = House::new().await;
     for _ in 0..JOBS {
-        queue::add(&house.app.pool, house.cut("A").await, &Task::Plan).await.unwrap();
+        jobs::add(&house.studio.pool, house.cut("A").await, &Work::Plan).await.unwrap();
     }
     let worker = async |number: usize| {
         let mut taken = Vec::new();
-        while let Some(job) = queue::claim(&house.app.pool, &format!("worker {number}"), Lane::Long).await.unwrap() {
-            queue::end(&house.app.pool, &format!("worker {number}"), job.id, "done", None).await.unwrap();
+        while let Some(job) = jobs::claim(&house.studio.pool, &format!("worker {number}"), Lane::Long).await.unwrap() {
+            jobs::end(&house.studio.pool, &format!("worker {number}"), job.id, "done", None).await.unwrap();
             taken.push(job.id);
         }
         taken

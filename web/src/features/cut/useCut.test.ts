@@ -7,8 +7,13 @@ import { useCut } from './useCut'
 const view = (revision: number, jobs: { follows: boolean; state: string }[] = []) =>
   ({ id: 'a', asOf: revision, plan: { revision }, jobs }) as unknown as CutView
 
+const correct = (what: 'doubleTempo' | 'halfTempo') =>
+  ({ about: 'reading', do: 'correct', correction: { what } }) as const
+/** What a change is answered with; the page asks for the cut then. */
+const told = { revision: 0 }
+
 /** A cut in a page whose server gives `answers` one after the other and keeps what it was asked. */
-async function page(...answers: CutView[]) {
+async function page(...answers: unknown[]) {
   const asked: { revision?: number }[] = []
   class Events extends EventTarget {
     static last: Events
@@ -39,9 +44,15 @@ afterEach(() => vi.unstubAllGlobals())
 
 describe('a cut in the page', () => {
   it('makes a change on top of what the one before it made', async () => {
-    const { actions, asked, event } = await page(view(1), view(1, [{ follows: true, state: 'running' }]), view(4))
-    const first = actions.correct({ what: 'doubleTempo' })
-    const second = actions.correct({ what: 'halfTempo' })
+    const { actions, asked, event } = await page(
+      view(1),
+      told,
+      view(1, [{ follows: true, state: 'running' }]),
+      told,
+      view(4),
+    )
+    const first = actions.say(correct('doubleTempo'))
+    const second = actions.say(correct('halfTempo'))
     expect(await first).toBe(true)
     await flushPromises()
     expect(asked.map((a) => a.revision)).toEqual([1])
@@ -55,9 +66,9 @@ describe('a cut in the page', () => {
       { follows: false, state: 'running' },
       { follows: true, state: 'failed' },
     ]
-    const { actions, asked } = await page(view(2, other), view(3, other), view(4))
-    expect(await actions.correct({ what: 'doubleTempo' })).toBe(true)
-    expect(await actions.correct({ what: 'halfTempo' })).toBe(true)
+    const { actions, asked } = await page(view(2, other), told, view(3, other), told, view(4))
+    expect(await actions.say(correct('doubleTempo'))).toBe(true)
+    expect(await actions.say(correct('halfTempo'))).toBe(true)
     expect(asked.map((a) => a.revision)).toEqual([2, 3])
   })
 })

@@ -1,25 +1,7 @@
 import { until, useEventSource } from '@vueuse/core'
 import { message } from 'ant-design-vue'
 import { onMounted, ref, shallowRef, watch, type Ref } from 'vue'
-import {
-  answer,
-  Problem,
-  sendFile,
-  server,
-  type AskCut,
-  type FilmSound,
-  type CutView,
-  type Kind,
-  type MarkEdit,
-  type Opinion,
-  type Said,
-  type Wish,
-  type AmbienceChange,
-  type LevelChange,
-  type ShapeView,
-  type VoiceEdit,
-  type WaveformView,
-} from '../../shared/http'
+import { answer, Problem, sendFile, server, type Change, type CutView, type WaveformView } from '../../shared/http'
 
 /** One cut, kept up to date by the server's events, with everything that can be done to it. */
 export function useCut(id: Ref<string>) {
@@ -36,7 +18,7 @@ export function useCut(id: Ref<string>) {
 
   async function load() {
     try {
-      cut.value = await answer(server.GET('/api/cuts/{id}', { params: { path: { id: id.value } } }))
+      show((await answer(server.GET('/api/cuts/{id}', { params: { path: { id: id.value } } }))) as CutView)
       problem.value = null
     } catch (cause) {
       problem.value = cause instanceof Error ? cause.message : String(cause)
@@ -65,11 +47,12 @@ export function useCut(id: Ref<string>) {
     }
   }
 
-  /** Does something that answers with the whole cut; tells what went wrong. */
-  async function change(work: () => Promise<CutView>): Promise<boolean> {
+  /** Does something that changes the cut, and shows what became of it; tells what went wrong. */
+  async function change(work: () => Promise<unknown>): Promise<boolean> {
     busy.value = true
     try {
-      show(await kept(work))
+      await kept(work)
+      await load()
       return true
     } catch (cause) {
       message.error(cause instanceof Error ? cause.message : String(cause), 6)
@@ -92,7 +75,7 @@ export function useCut(id: Ref<string>) {
    * A key pressed while the plan still follows the last one would otherwise be refused as late.
    */
   let turn: Promise<unknown> = Promise.resolve()
-  function inTurn(work: () => Promise<CutView>): Promise<boolean> {
+  function inTurn(work: () => Promise<unknown>): Promise<boolean> {
     const mine = turn.then(caughtUp).then(() => change(work))
     turn = mine
     return mine
@@ -106,157 +89,18 @@ export function useCut(id: Ref<string>) {
     problem,
     busy,
     away,
-    change,
+    /** Says something about the cut. */
+    say: (said: Change) =>
+      inTurn(() =>
+        answer(server.POST('/api/cuts/{id}/changes', { params: path(), body: { revision: revision(), change: said } })),
+      ),
     undo: () =>
-      inTurn(() => answer(server.POST('/api/cuts/{id}/plan/undo', { params: path(), body: { revision: revision() } }))),
+      inTurn(() => answer(server.POST('/api/cuts/{id}/undo', { params: path(), body: { revision: revision() } }))),
     redo: () =>
-      inTurn(() => answer(server.POST('/api/cuts/{id}/plan/redo', { params: path(), body: { revision: revision() } }))),
-    takeFitting: (index: number) =>
-      inTurn(() =>
-        answer(server.PUT('/api/cuts/{id}/plan/fitting', { params: path(), body: { revision: revision(), index } })),
-      ),
-    setLevel: (index: number, what: LevelChange) =>
-      inTurn(() =>
-        answer(
-          server.PUT('/api/cuts/{id}/plan/levels/{index}', {
-            params: { path: { id: id.value, index } },
-            body: { also: [], ...what, revision: revision() },
-          }),
-        ),
-      ),
-    giveBack: (index: number) =>
-      inTurn(() =>
-        answer(
-          server.DELETE('/api/cuts/{id}/plan/levels/{index}', {
-            params: { path: { id: id.value, index } },
-            body: { revision: revision() },
-          }),
-        ),
-      ),
-    emphasise: (phrase: number) =>
-      inTurn(() =>
-        answer(
-          server.POST('/api/cuts/{id}/plan/emphasis', {
-            params: path(),
-            body: { revision: revision(), phrase },
-          }),
-        ),
-      ),
-    editVoice: (edit: VoiceEdit) =>
-      inTurn(() =>
-        answer(server.POST('/api/cuts/{id}/voice/edit', { params: path(), body: { revision: revision(), edit } })),
-      ),
-    setShape: (shape: ShapeView) =>
-      inTurn(() =>
-        answer(server.PUT('/api/cuts/{id}/shape', { params: path(), body: { revision: revision(), shape } })),
-      ),
-    changeAmbience: (index: number, what: AmbienceChange) =>
-      inTurn(() =>
-        answer(
-          server.PUT('/api/cuts/{id}/ambiences/{index}', {
-            params: { path: { id: id.value, index } },
-            body: { ...what, revision: revision() },
-          }),
-        ),
-      ),
-    dropAmbience: (index: number) =>
-      inTurn(() =>
-        answer(
-          server.DELETE('/api/cuts/{id}/ambiences/{index}', {
-            params: { path: { id: id.value, index } },
-            body: { revision: revision() },
-          }),
-        ),
-      ),
-    wish: (wish: Wish) =>
-      inTurn(() =>
-        answer(server.POST('/api/cuts/{id}/fit/wishes', { params: path(), body: { revision: revision(), wish } })),
-      ),
-    takeWishBack: (index: number) =>
-      inTurn(() =>
-        answer(
-          server.DELETE('/api/cuts/{id}/fit/wishes/{index}', {
-            params: { path: { id: id.value, index } },
-            body: { revision: revision() },
-          }),
-        ),
-      ),
-    setLength: (lengthFrames: number) =>
-      inTurn(() =>
-        answer(
-          server.PUT('/api/cuts/{id}/fit/length', { params: path(), body: { revision: revision(), lengthFrames } }),
-        ),
-      ),
-    fitAgain: () =>
-      inTurn(() => answer(server.POST('/api/cuts/{id}/fit/again', { params: path(), body: { revision: revision() } }))),
-    holdStills: (lengthFrames: number) =>
-      inTurn(() =>
-        answer(
-          server.POST('/api/cuts/{id}/fit/stills', { params: path(), body: { revision: revision(), lengthFrames } }),
-        ),
-      ),
-    goOnWith: (soundHash: string, atS: number) =>
-      inTurn(() =>
-        answer(
-          server.POST('/api/cuts/{id}/parts', {
-            params: path(),
-            body: { revision: revision(), soundHash, atS },
-          }),
-        ),
-      ),
-    takeToHand: (index: number) =>
-      inTurn(() =>
-        answer(
-          server.PUT('/api/cuts/{id}/parts/{index}/hand', {
-            params: { path: { id: id.value, index } },
-            body: { revision: revision() },
-          }),
-        ),
-      ),
-    moveHandover: (index: number, atS: number, lengthS: number) =>
-      inTurn(() =>
-        answer(
-          server.PUT('/api/cuts/{id}/parts/{index}/start', {
-            params: { path: { id: id.value, index } },
-            body: { revision: revision(), atS, lengthS },
-          }),
-        ),
-      ),
-    takeOff: (index: number) =>
-      inTurn(() =>
-        answer(
-          server.DELETE('/api/cuts/{id}/parts/{index}', {
-            params: { path: { id: id.value, index } },
-            body: { revision: revision() },
-          }),
-        ),
-      ),
-    useBed: (soundHash: string) =>
-      inTurn(() =>
-        answer(server.PUT('/api/cuts/{id}/bed', { params: path(), body: { revision: revision(), soundHash } })),
-      ),
-    noBed: () =>
-      inTurn(() => answer(server.DELETE('/api/cuts/{id}/bed', { params: path(), body: { revision: revision() } }))),
+      inTurn(() => answer(server.POST('/api/cuts/{id}/redo', { params: path(), body: { revision: revision() } }))),
+    /** Adds a bed that another cut brought in. */
     addCandidate: (soundHash: string) =>
       change(() => answer(server.PUT('/api/cuts/{id}/candidates', { params: path(), body: { soundHash } }))),
-    changeCandidate: (hash: string, what: { opinion?: Opinion; note?: string; kind?: Kind }) =>
-      inTurn(() =>
-        answer(
-          server.PATCH('/api/cuts/{id}/candidates/{hash}', {
-            params: { path: { id: id.value, hash } },
-            body: { revision: revision(), ...what },
-          }),
-        ),
-      ),
-    dropCandidate: (hash: string) =>
-      inTurn(() =>
-        answer(
-          server.DELETE('/api/cuts/{id}/candidates/{hash}', {
-            params: { path: { id: id.value, hash } },
-            body: { revision: revision() },
-          }),
-        ),
-      ),
     takePiece: (piece: string, despiteObjection: boolean) =>
       change(() =>
         answer(
@@ -266,85 +110,6 @@ export function useCut(id: Ref<string>) {
           }),
         ),
       ),
-    correct: (said: Said) =>
-      inTurn(() =>
-        answer(server.POST('/api/cuts/{id}/bed/corrections', { params: path(), body: { revision: revision(), said } })),
-      ),
-    takeBack: (index: number) =>
-      inTurn(() =>
-        answer(
-          server.DELETE('/api/cuts/{id}/bed/corrections/{index}', {
-            params: { path: { id: id.value, index } },
-            body: { revision: revision() },
-          }),
-        ),
-      ),
-    editMarks: (edit: MarkEdit) =>
-      inTurn(() =>
-        answer(server.POST('/api/cuts/{id}/picture/marks', { params: path(), body: { revision: revision(), edit } })),
-      ),
-    filmLength: () =>
-      inTurn(() =>
-        answer(server.PUT('/api/cuts/{id}/film/length', { params: path(), body: { revision: revision() } })),
-      ),
-    filmSound: (what: FilmSound) =>
-      inTurn(() =>
-        answer(server.PUT('/api/cuts/{id}/film/sound', { params: path(), body: { ...what, revision: revision() } })),
-      ),
-    filmHandover: (atS: number, toBed: boolean) =>
-      inTurn(() =>
-        answer(
-          server.POST('/api/cuts/{id}/film/handover', {
-            params: path(),
-            body: { revision: revision(), atS, toBed },
-          }),
-        ),
-      ),
-    sweep: (startS: number, endS: number, byDb: number) =>
-      inTurn(() =>
-        answer(
-          server.POST('/api/cuts/{id}/plan/sweeps', {
-            params: path(),
-            body: { revision: revision(), startS, endS, byDb },
-          }),
-        ),
-      ),
-    dropFilm: () =>
-      inTurn(() => answer(server.DELETE('/api/cuts/{id}/film', { params: path(), body: { revision: revision() } }))),
-    setLines: (lines: { atS: number; words: string }[]) =>
-      inTurn(() =>
-        answer(server.PUT('/api/cuts/{id}/lines', { params: path(), body: { revision: revision(), lines } })),
-      ),
-    speakLines: () => change(() => answer(server.POST('/api/cuts/{id}/scratch', { params: path() }))),
-    useTake: (hash: string, phrase?: number) =>
-      inTurn(() =>
-        answer(
-          server.PUT('/api/cuts/{id}/takes/{hash}/use', {
-            params: { path: { id: id.value, hash } },
-            body: { revision: revision(), phrase },
-          }),
-        ),
-      ),
-    cleanTake: (hash: string, on: boolean) =>
-      inTurn(() =>
-        answer(
-          server.PUT('/api/cuts/{id}/takes/{hash}/clean', {
-            params: { path: { id: id.value, hash } },
-            body: { revision: revision(), on },
-          }),
-        ),
-      ),
-    dropTake: (hash: string) =>
-      inTurn(() =>
-        answer(
-          server.DELETE('/api/cuts/{id}/takes/{hash}', {
-            params: { path: { id: id.value, hash } },
-            body: { revision: revision() },
-          }),
-        ),
-      ),
-    describe: (what: AskCut) =>
-      inTurn(() => answer(server.PATCH('/api/cuts/{id}', { params: path(), body: { ...what, revision: revision() } }))),
     /** Sends a file with progress, to one of the cut's own addresses. */
     send: (place: string, file: File, progress: (share: number) => void) =>
       change(() => sendFile(`/api/cuts/${id.value}/${place}`, file, progress)),

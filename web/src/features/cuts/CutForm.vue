@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import type { AskCut } from '../../shared/http'
+import type { Description } from '../../shared/http'
 import { askOf, RATES, type CutFormValue } from './rates'
 
 const value = defineModel<CutFormValue>({ required: true })
 /** `brief` asks only for what a cut cannot do without. */
 defineProps<{ action: string; busy: boolean; brief?: boolean }>()
-const emit = defineEmits<{ submit: [body: AskCut] }>()
+const emit = defineEmits<{ submit: [body: Description] }>()
 
 function submit() {
   emit('submit', askOf(value.value))

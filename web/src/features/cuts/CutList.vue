@@ -2,7 +2,7 @@
 import { message } from 'ant-design-vue'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, sendFile, server, type AskCut, type CutSummary } from '../../shared/http'
+import { answer, sendFile, server, type Description, type CutSummary } from '../../shared/http'
 import DropArea from '../../shared/DropArea.vue'
 import { CUT_LISTS, FILMS, isFilm } from '../../shared/files'
 import { bare } from '../../shared/words'
@@ -25,7 +25,7 @@ onMounted(async () => {
   }
 })
 
-async function make(body: AskCut) {
+async function make(body: Description) {
   busy.value = true
   try {
     const cut = await answer(server.POST('/api/cuts', { body }))
@@ -44,7 +44,7 @@ async function fromFile(chosen: File) {
   const query = rate ? `?num=${rate.num}&den=${rate.den}&dropFrame=${rate.dropFrame}` : ''
   const place = isFilm(chosen.name) ? 'from-film' : `from-list${query}`
   try {
-    const cut = await sendFile(`/api/cuts/${place}`, chosen, () => undefined)
+    const cut = await sendFile<{ id: string }>(`/api/cuts/${place}`, chosen, () => undefined)
     await router.push(`/cuts/${cut.id}/picture`)
   } catch (cause) {
     message.error((cause as Error).message, 8)

@@ -1,4 +1,4 @@
-import type { AskCut, CutView } from '../../shared/http'
+import type { Description, CutView } from '../../shared/http'
 
 /** The frame rates that pictures run at, as the server knows them. */
 export const RATES = [
@@ -34,7 +34,7 @@ export const emptyForm = (): CutFormValue => ({
 })
 
 /** What the server is asked for. */
-export function askOf(value: CutFormValue): AskCut {
+export function askOf(value: CutFormValue): Description {
   const { title, length, rate, firstTimecode, commercial, paidPlan } = value
   return { title, length, rate: rateOf(rate), firstTimecode: firstTimecode || null, commercial, paidPlan }
 }

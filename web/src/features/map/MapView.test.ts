@@ -42,6 +42,9 @@ async function press(key: string, view: VueWrapper) {
   await view.vm.$nextTick()
 }
 
+const wished = (view: VueWrapper) =>
+  (view.emitted('say') as [{ wish: object }][] | undefined)?.map(([said]) => said.wish)
+
 beforeEach(() => {
   document.body.innerHTML = ''
   Element.prototype.setPointerCapture = vi.fn()
@@ -58,11 +61,11 @@ describe('marking a passage of the bed', () => {
       // Backwards, and a little beside the lines.
       await drag(view, 'bed-ruler', [[map.bedX(15.7)], [map.bedX(12)], [map.bedX(8.4)]])
       await press(key, view)
-      expect(view.emitted('wish')?.at(-1)).toEqual([{ what, startS: 8, endS: 16 }])
+      expect(wished(view)?.at(-1)).toEqual({ what, startSamples: 384_000, endSamples: 768_000 })
     }
     // What has been said is no longer marked.
     await press('k', view)
-    expect(view.emitted('wish')).toHaveLength(3)
+    expect(wished(view)).toHaveLength(3)
   })
 
   it('takes at least a bar, and the whole section with a click', async () => {
@@ -71,9 +74,9 @@ describe('marking a passage of the bed', () => {
     await view.get('[data-test=keep]').trigger('click')
     await drag(view, 'bed-ruler', [[map.bedX(41)]])
     await view.get('[data-test=leave-out]').trigger('click')
-    expect(view.emitted('wish')).toEqual([
-      [{ what: 'keep', startS: 8, endS: 10 }],
-      [{ what: 'leaveOut', startS: 30, endS: 60 }],
+    expect(wished(view)).toEqual([
+      { what: 'keep', startSamples: 384_000, endSamples: 480_000 },
+      { what: 'leaveOut', startSamples: 1_440_000, endSamples: 2_880_000 },
     ])
   })
 
@@ -86,7 +89,7 @@ describe('marking a passage of the bed', () => {
     expect(view.find('[data-test=keep]').exists()).toBe(true)
     await view.setProps({ cut: readCut((cut) => (cut.plan.revision = 2)) })
     await press('k', view)
-    expect(view.emitted('wish')).toBeUndefined()
+    expect(view.emitted('say')).toBeUndefined()
   })
 
   it('leaves keys to whoever is typing', async () => {
@@ -94,39 +97,27 @@ describe('marking a passage of the bed', () => {
     await drag(view, 'bed-ruler', [[map.bedX(4)], [map.bedX(12)]])
     const field = document.body.appendChild(document.createElement('input'))
     field.dispatchEvent(new KeyboardEvent('keydown', { key: 'k', bubbles: true }))
-    expect(view.emitted('wish')).toBeUndefined()
+    expect(view.emitted('say')).toBeUndefined()
   })
 })
 
 describe('dragging an end of a ribbon', () => {
-  const name = { leaveS: 12, enterS: 42 }
+  const moved = { about: 'fit', do: 'moveSplice', splice: { leaveSamples: 576_000, enterSamples: 2_016_000 } }
 
-  it('takes the other side of the splice along by as many bars, so that the length holds', async () => {
+  it("moves that side of the splice to a bar line; what the other side does is not the page's to say", async () => {
     const { view, map } = stand()
     await drag(view, 'edge-leave-0', [[map.bedX(12)], [map.bedX(16.3)]])
-    await drag(view, 'edge-enter-1', [[map.bedX(42)], [map.bedX(37.8)]])
-    expect(view.emitted('wish')).toEqual([
-      [{ what: 'splice', splice: { leaveS: 16, enterS: 46 }, instead: name }],
-      [{ what: 'splice', splice: { leaveS: 8, enterS: 38 }, instead: name }],
+    await drag(view, 'edge-enter-1', [[map.bedX(42)], [map.bedX(37.8)]], true)
+    expect(view.emitted('say')).toEqual([
+      [{ ...moved, side: 'leave', toSamples: 768_000, alone: false }],
+      [{ ...moved, side: 'enter', toSamples: 1_824_000, alone: true }],
     ])
-  })
-
-  it('leaves the other side alone with Shift', async () => {
-    const { view, map } = stand()
-    await drag(view, 'edge-leave-0', [[map.bedX(12)], [map.bedX(20)]], true)
-    expect(view.emitted('wish')).toEqual([[{ what: 'splice', splice: { leaveS: 20, enterS: 42 }, instead: name }]])
-  })
-
-  it('never drags the other side off the bed', async () => {
-    const { view, map } = stand()
-    await drag(view, 'edge-leave-0', [[map.bedX(12)], [map.bedX(40)]])
-    expect(view.emitted('wish')).toEqual([[{ what: 'splice', splice: { leaveS: 40, enterS: 58 }, instead: name }]])
   })
 
   it('says nothing when it comes back to its bar line', async () => {
     const { view, map } = stand()
     await drag(view, 'edge-leave-0', [[map.bedX(12)], [map.bedX(20)], [map.bedX(12.4)]])
-    expect(view.emitted('wish')).toBeUndefined()
+    expect(view.emitted('say')).toBeUndefined()
   })
 
   it('has no ends where the bed begins and ends by itself', () => {
@@ -154,8 +145,8 @@ describe('pins', () => {
       [map.bedX(50), MAP.rail],
       [map.cutX(20), below],
     ])
-    const pins = view.emitted('wish')!.map(([wish]) => wish as { bedS: number; cutS: number })
-    expect(pins.map((pin) => [pin.bedS, Math.round(pin.cutS * 1000) / 1000])).toEqual([
+    const pins = wished(view) as { bedSamples: number; cutSamples: number }[]
+    expect(pins.map((pin) => [pin.bedSamples / 48_000, pin.cutSamples / 48_000])).toEqual([
       [20, 8.6],
       [50, 12],
       [50, 20],
@@ -168,17 +159,15 @@ describe('pins', () => {
       [map.bedX(20), MAP.rail],
       [map.cutX(8), MAP.rail + 40],
     ])
-    expect(view.emitted('wish')).toBeUndefined()
+    expect(view.emitted('say')).toBeUndefined()
   })
 
-  it('are taken out by a click, whatever else is wished for', async () => {
-    const cut = readCut((cut) => {
-      // A splice made by hand is told after the pin, a last hit names the cut, too.
-      cut.plan.wishes.said.push('splice from 0:12.0 to 0:42.0 of the bed', 'its last hit on 0:28.0 of the cut')
-    })
-    const { view } = stand(cut)
+  it('are taken out by a click', async () => {
+    const { view } = stand()
     await view.get('[data-test=pin]').trigger('click')
-    expect(view.emitted('takeBack')).toEqual([[1]])
+    expect(view.emitted('say')).toEqual([
+      [{ about: 'fit', do: 'takeBack', wish: { what: 'pin', cutSamples: 384_000 } }],
+    ])
   })
 })
 
@@ -230,7 +219,10 @@ describe('how the bed begins and ends', () => {
     ])
     await view.get('[data-test=as-begins]').trigger('click')
     await view.get('[data-test=as-ends]').trigger('keydown', { key: 'Enter' })
-    expect(view.emitted('wish')).toEqual([[{ what: 'start', kind: 'cold' }], [{ what: 'end', kind: 'stop' }]])
+    expect(wished(view)).toEqual([
+      { what: 'start', kind: 'cold' },
+      { what: 'end', kind: 'stop' },
+    ])
   })
 
   it('is asked for again where it was let go', async () => {
@@ -242,6 +234,6 @@ describe('how the bed begins and ends', () => {
     await view.setProps({ fitting: { ...fitting, start: 'cold' } })
     expect(view.get('[data-test=as-begins]').text()).toContain('begin as it begins')
     await view.get('[data-test=as-begins]').trigger('click')
-    expect(view.emitted('wish')).toEqual([[{ what: 'start', kind: 'free' }]])
+    expect(wished(view)).toEqual([{ what: 'start', kind: 'free' }])
   })
 })

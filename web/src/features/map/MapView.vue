@@ -2,8 +2,8 @@
 import { onKeyStroke, useElementSize } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { layoutMap, MAP, nearest } from '../../drawing/map'
-import type { CutView, FittingView, WaveformView, Wish } from '../../shared/http'
-import { clock } from '../../shared/words'
+import type { CutView, FittingView, Of, WaveformView, Wish } from '../../shared/http'
+import { clock, samples, secondsOf } from '../../shared/words'
 import { RIBBONS } from '../../theme'
 
 /** How the bed became the fitting; everything on it can be taken hold of. */
@@ -19,8 +19,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{
   seek: [seconds: number]
-  wish: [wish: Wish]
-  takeBack: [index: number]
+  say: [change: Of<'fit'>]
   splice: [index: number]
   tryLength: [seconds: number]
   setLength: [seconds: number]
@@ -87,6 +86,8 @@ watch(
   () => (marked.value = null),
 )
 
+const wish = (wished: Wish) => emit('say', { about: 'fit', do: 'wish', wish: wished })
+
 function hold(event: PointerEvent) {
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
 }
@@ -114,7 +115,9 @@ function endMark(event: PointerEvent) {
   markFrom.value = null
 }
 function say(what: 'keep' | 'leaveOut' | 'free') {
-  if (marked.value) emit('wish', { what, ...marked.value })
+  const { startS, endS } = marked.value ?? {}
+  if (startS !== undefined && endS !== undefined)
+    wish({ what, startSamples: samples(startS), endSamples: samples(endS) })
   marked.value = null
 }
 
@@ -122,7 +125,7 @@ function grabEdge(event: PointerEvent, piece: number, side: 'leave' | 'enter') {
   hold(event)
   const splice = side === 'leave' ? piece : piece - 1
   const name = props.fitting.splices[splice]?.name
-  if (name) dragged.value = { splice, side, toS: side === 'leave' ? name.leaveS : name.enterS }
+  if (name) dragged.value = { splice, side, toS: secondsOf(side === 'leave' ? name.leaveSamples : name.enterSamples) }
 }
 function dragEdge(event: PointerEvent) {
   if (dragged.value) dragged.value = { ...dragged.value, toS: bar(map.value.bedSeconds(px(event))).atS }
@@ -133,18 +136,15 @@ function dropEdge(event: PointerEvent) {
   dragged.value = null
   const name = now && props.fitting.splices[now.splice]?.name
   if (!now || !name) return
-  const old = now.side === 'leave' ? name.leaveS : name.enterS
-  const by = bar(now.toS).index - bar(old).index
-  if (by === 0) return
-  const along = (seconds: number) =>
-    lines.value[Math.min(lines.value.length - 2, Math.max(1, bar(seconds).index + by))] ?? seconds
-  const other = event.shiftKey ? (seconds: number) => seconds : along
-  const splice =
-    now.side === 'leave'
-      ? { leaveS: now.toS, enterS: other(name.enterS) }
-      : { leaveS: other(name.leaveS), enterS: now.toS }
-  emit('wish', { what: 'splice', splice, instead: name })
+  const { side, toS } = now
+  const old = secondsOf(side === 'leave' ? name.leaveSamples : name.enterSamples)
+  if (bar(toS).index === bar(old).index) return
+  const change = { splice: name, side, toSamples: samples(toS), alone: event.shiftKey }
+  emit('say', { about: 'fit', do: 'moveSplice', ...change })
 }
+
+const unpin = (cutS: number) =>
+  emit('say', { about: 'fit', do: 'takeBack', wish: { what: 'pin', cutSamples: samples(cutS) } })
 
 function pull(event: PointerEvent) {
   hold(event)
@@ -163,7 +163,7 @@ function letGo() {
   const marks = [...props.cut.shots, ...props.cut.moments].map((one) => one.atS)
   const near = nearest(marks, seconds)
   const meant = marks.length && Math.abs(map.value.cutX(near.atS) - now.x) < 9 ? near.atS : seconds
-  emit('wish', { what: 'pin', bedS: now.bedS, cutS: meant })
+  wish({ what: 'pin', bedSamples: samples(now.bedS), cutSamples: samples(meant) })
 }
 
 function grabLength(event: PointerEvent) {
@@ -285,8 +285,8 @@ for (const [key, what] of [
         tabindex="0"
         :aria-label="`${edge.text}. ${edge.hint}`"
         :data-test="`as-${edge.side}`"
-        @click="emit('wish', edge.wish)"
-        @keydown.enter.stop="emit('wish', edge.wish)"
+        @click="wish(edge.wish)"
+        @keydown.enter.stop="wish(edge.wish)"
       >
         <title>{{ edge.hint }}</title>
         <text :x="edge.bedX" :y="MAP.ribbonTop + 13" :text-anchor="edge.anchor">{{ edge.text }}</text>
@@ -318,7 +318,7 @@ for (const [key, what] of [
         :y2="MAP.ribbonTop + 24"
         class="target"
       />
-      <g v-for="pin in map.pins" :key="pin.index" class="pin" data-test="pin" @click="emit('takeBack', pin.index)">
+      <g v-for="pin in map.pins" :key="pin.cutX" class="pin" data-test="pin" @click="unpin(pin.cutS)">
         <title>Pinned; click to take the pin out</title>
         <line :x1="pin.bedX" :x2="pin.cutX" :y1="MAP.rail" :y2="MAP.ribbonBottom" />
         <circle :cx="pin.bedX" :cy="MAP.rail" r="3.5" />

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { CutView } from '../../shared/http'
-import { bare, clock } from '../../shared/words'
+import type { CutView, Of } from '../../shared/http'
+import { bare, clock, samples } from '../../shared/words'
 
 /** Another bed from the playhead on. */
 const props = defineProps<{ cut: CutView; busy: boolean; positionS: number }>()
-const emit = defineEmits<{ goOn: [soundHash: string, atS: number] }>()
+const emit = defineEmits<{ say: [change: Of<'bed'>] }>()
 
 const beds = computed(() =>
   props.cut.candidates.filter((one) => one.reading).map((one) => ({ value: one.hash, label: bare(one.name) })),
@@ -23,7 +23,9 @@ const beds = computed(() =>
       title="Put the playhead where another bed is to begin."
       size="small"
       data-test="go-on"
-      @change="(hash) => emit('goOn', String(hash), positionS)"
+      @change="
+        (hash) => emit('say', { about: 'bed', do: 'goOnWith', sound: String(hash), atSamples: samples(positionS) })
+      "
   /></label>
 </template>
 

@@ -1,16 +1,16 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { CutView } from '../../shared/http'
+import type { CutView, Of } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
-import { bare, clock } from '../../shared/words'
+import { bare, clock, samples } from '../../shared/words'
 
 /** The beds of the cut, one after another: which is at hand, where each begins, and what comes next. */
 const props = defineProps<{ cut: CutView; busy: boolean }>()
-const emit = defineEmits<{
-  hand: [index: number]
-  handover: [index: number, atS: number, lengthS: number]
-  takeOff: [index: number]
-}>()
+const emit = defineEmits<{ say: [change: Of<'bed'>] }>()
+const handOver = (fromS: number, atS: number, lengthS: number) => {
+  const [fromSamples, atSamples, lengthSamples] = [samples(fromS), samples(atS), samples(lengthS)]
+  emit('say', { about: 'bed', do: 'moveHandover', fromSamples, atSamples, lengthSamples })
+}
 
 const parts = computed(() => props.cut.plan.parts)
 </script>
@@ -27,7 +27,7 @@ const parts = computed(() => props.cut.plan.parts)
           :step="0.5"
           unit="s"
           :label="`Handover to ${part.name}`"
-          @set="(n) => emit('handover', index, n, part.handoverS)"
+          @set="(n) => handOver(part.startS, n, part.handoverS)"
         />
         over
         <NumberField
@@ -37,14 +37,24 @@ const parts = computed(() => props.cut.plan.parts)
           :step="0.5"
           unit="s"
           :label="`Length of the handover to ${part.name}`"
-          @set="(n) => emit('handover', index, part.handoverAtS, n)"
+          @set="(n) => handOver(part.startS, part.handoverAtS, n)"
         />
       </span>
-      <button class="plain name" :aria-pressed="part.atHand" :disabled="busy" @click="emit('hand', index)">
+      <button
+        class="plain name"
+        :aria-pressed="part.atHand"
+        :disabled="busy"
+        @click="emit('say', { about: 'bed', do: 'takeToHand', fromSamples: samples(part.startS) })"
+      >
         {{ bare(part.name) }}
       </button>
       <span class="numbers soft">{{ clock(part.startS) }} to {{ clock(part.endS) }}</span>
-      <button class="plain soft" :disabled="busy" :aria-label="`Take ${part.name} off`" @click="emit('takeOff', index)">
+      <button
+        class="plain soft"
+        :disabled="busy"
+        :aria-label="`Take ${part.name} off`"
+        @click="emit('say', { about: 'bed', do: 'takeOff', fromSamples: samples(part.startS) })"
+      >
         take off
       </button>
     </span>

@@ -1,7 +1,7 @@
 import { mount } from '@vue/test-utils'
 import antd from 'ant-design-vue'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
-import type { CloseUpView } from '../../shared/http'
+import type { CloseUp } from '../../shared/http'
 import { fitting, testCut } from '../../shared/testCut'
 import SpliceCloseUp from './SpliceCloseUp.vue'
 
@@ -21,10 +21,10 @@ const seen = {
   levelStepS: 0.1,
   levelsDb: Array(12).fill(-20),
   jointDb: -0.34,
-} as unknown as CloseUpView
+} as unknown as CloseUp
 
 /** Addresses asked for, each with a way to answer it. */
-let asked: { url: string; give: (view: CloseUpView) => void }[] = []
+let asked: { url: string; give: (view: CloseUp) => void }[] = []
 const settled = () => new Promise((resolve) => setTimeout(resolve, 5))
 
 beforeEach(() => {
@@ -51,6 +51,9 @@ function stand(count = 2) {
     global: { plugins: [antd] },
   })
 }
+
+const name = { leaveSamples: 576_000, enterSamples: 2_016_000 }
+const touch = { about: 'fit', do: 'touch', splice: name }
 
 describe('a splice close up', () => {
   it('looks closer and farther, and shows the answer to the last look', async () => {
@@ -91,11 +94,11 @@ describe('a splice close up', () => {
         .findAll('button')
         .find((b) => b.text().startsWith(words))!
         .trigger('click')
-    expect(view.emitted('wish')).toEqual([
-      [{ what: 'touch', index: 0, nudgeSamples: -48 }],
-      [{ what: 'touch', index: 0, nudgeSamples: 48 }],
-      [{ what: 'touch', index: 0, nudgeSamples: -1 }],
-      [{ what: 'touch', index: 0, laterBeats: -1 }],
+    expect(view.emitted('say')).toEqual([
+      [{ ...touch, nudgeSamples: -48 }],
+      [{ ...touch, nudgeSamples: 48 }],
+      [{ ...touch, nudgeSamples: -1 }],
+      [{ ...touch, laterBeats: -1 }],
     ])
   })
 
@@ -106,10 +109,10 @@ describe('a splice close up', () => {
     await field.trigger('blur')
     view.findComponent({ name: 'ASelect' }).vm.$emit('change', 'equalGain')
     await view.get('[data-test=next-best]').trigger('click')
-    expect(view.emitted('wish')).toEqual([
-      [{ what: 'touch', index: 0, fadeMs: 80 }],
-      [{ what: 'touch', index: 0, law: 'equalGain' }],
-      [{ what: 'noSplice', splice: { leaveS: 12, enterS: 42 } }],
+    expect(view.emitted('say')).toEqual([
+      [{ ...touch, fadeSamples: 3840 }],
+      [{ ...touch, law: 'equalGain' }],
+      [{ about: 'fit', do: 'wish', wish: { what: 'noSplice', ...name } }],
     ])
   })
 

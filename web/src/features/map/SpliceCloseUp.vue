@@ -2,17 +2,17 @@
 import { useElementSize } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { layoutCloseUp, CLOSE } from '../../drawing/closeUp'
-import type { CloseUpView, CutView, SpliceView, Wish } from '../../shared/http'
+import type { CloseUp, CutView, Of, SpliceView } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
-import { clock, decibels } from '../../shared/words'
+import { clock, decibels, samples } from '../../shared/words'
 
 /** One splice: both sides over each other, and everything that can be changed of it. */
 const props = defineProps<{ cut: CutView; splice: SpliceView; index: number; count: number; busy: boolean }>()
-const emit = defineEmits<{ wish: [wish: Wish]; hear: []; go: [index: number] }>()
+const emit = defineEmits<{ say: [change: Of<'fit'>]; hear: []; go: [index: number] }>()
 
 const REACHES = [2.4, 0.6, 0.12, 0.03]
 const zoom = ref(1)
-const view = shallowRef<CloseUpView | null>(null)
+const view = shallowRef<CloseUp | null>(null)
 const holder = ref<HTMLElement>()
 const { width } = useElementSize(holder)
 const picture = computed(() => (view.value ? layoutCloseUp(view.value, width.value || 480) : null))
@@ -24,7 +24,7 @@ watch(
     let late = false
     onCleanup(() => (late = true))
     const reply = await globalThis.fetch(url).catch(() => null)
-    if (reply?.ok && !late) view.value = (await reply.json()) as CloseUpView
+    if (reply?.ok && !late) view.value = (await reply.json()) as CloseUp
   },
   { immediate: true },
 )
@@ -34,10 +34,10 @@ const LAWS = [
   { value: 'equalPower', label: 'equal power' },
   { value: 'equalGain', label: 'equal gain' },
 ]
-const touch = (what: Omit<Extract<Wish, { what: 'touch' }>, 'what' | 'index'>) =>
-  emit('wish', { what: 'touch', index: props.index, ...what })
+type Touch = Omit<Extract<Of<'fit'>, { do: 'touch' }>, 'about' | 'do' | 'splice'>
+const touch = (what: Touch) => emit('say', { about: 'fit', do: 'touch', splice: props.splice.name, ...what })
 const nudge = (samples: number) => touch({ nudgeSamples: samples })
-const nextBest = () => emit('wish', { what: 'noSplice', splice: props.splice.name })
+const nextBest = () => emit('say', { about: 'fit', do: 'wish', wish: { what: 'noSplice', ...props.splice.name } })
 const terms = computed(() => props.splice.terms.map((t) => `${t.name} ${t.cost.toFixed(2)}`).join(', '))
 const joint = computed(() =>
   view.value ? `${view.value.jointDb < 0 ? '−' : '+'}${Math.abs(view.value.jointDb).toFixed(1)} dB` : '',
@@ -130,7 +130,7 @@ defineExpose({ nudge, touch, nextBest })
         :max="2000"
         label="Length of the crossfade in milliseconds"
         data-test="crossfade"
-        @set="(fadeMs) => touch({ fadeMs })"
+        @set="(ms) => touch({ fadeSamples: samples(ms / 1000) })"
       />
       ms
       <a-select

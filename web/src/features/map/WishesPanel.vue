@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { CutView, StillsView, Wish } from '../../shared/http'
+import type { CutView, Of, StillsView, Wish } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
-import { clock } from '../../shared/words'
+import { clock, samples } from '../../shared/words'
 
 /** What is wanted of the fit, and how else the length could be made. */
 const props = defineProps<{ cut: CutView; busy: boolean; stills: StillsView[] | null; positionS: number }>()
-const emit = defineEmits<{ wish: [wish: Wish]; takeBack: [index: number]; hold: [lengthFrames: number] }>()
+const emit = defineEmits<{ say: [change: Of<'fit'>] }>()
+const wish = (wished: Wish) => emit('say', { about: 'fit', do: 'wish', wish: wished })
 
 const wishes = computed(() => props.cut.plan.wishes)
 const own = computed(() => props.cut.bed?.reading?.ending === 'ownEnding')
@@ -24,8 +25,10 @@ const ENDS = computed(() => [
 ])
 /** Where the bed lies now. */
 const place = computed(() => wishes.value.place ?? { startS: 0, endS: null })
-const lieFrom = (startS: number) => emit('wish', { what: 'place', startS, endS: place.value.endS })
-const lieUntil = (endS: number) => emit('wish', { what: 'place', startS: place.value.startS, endS })
+const lie = (startS: number, endS: number | null | undefined) =>
+  wish({ what: 'place', startSamples: samples(startS), endSamples: endS == null ? null : samples(endS) })
+const lieFrom = (startS: number) => lie(startS, place.value.endS)
+const lieUntil = (endS: number) => lie(place.value.startS, endS)
 /** Moments that a bed can begin with. */
 const forms = computed(() =>
   props.cut.moments.flatMap(({ frame, kind, atS, bedFromS }) =>
@@ -55,7 +58,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
           :options="STARTS"
           size="small"
           data-test="start"
-          @change="(kind) => emit('wish', { what: 'start', kind: kind as StartKind })"
+          @change="(kind) => wish({ what: 'start', kind: kind as StartKind })"
       /></label>
       <label
         >ends
@@ -64,14 +67,14 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
           :options="ENDS"
           size="small"
           data-test="end"
-          @change="(kind) => emit('wish', { what: 'end', kind: kind as EndKind })"
+          @change="(kind) => wish({ what: 'end', kind: kind as EndKind })"
       /></label>
       <button
         v-if="own"
         class="plain"
         :disabled="busy || positionS < 1"
         data-test="hit-here"
-        @click="emit('wish', { what: 'end', kind: 'ownEnding', hitS: positionS })"
+        @click="wish({ what: 'end', kind: 'ownEnding', hitSamples: samples(positionS) })"
       >
         last hit at {{ clock(positionS, true) }}
       </button>
@@ -94,13 +97,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
       >
         {{ moment.words }}
       </button>
-      <button
-        v-if="wishes.place"
-        class="plain"
-        :disabled="busy"
-        data-test="place-all"
-        @click="emit('wish', { what: 'place' })"
-      >
+      <button v-if="wishes.place" class="plain" :disabled="busy" data-test="place-all" @click="wish({ what: 'place' })">
         all of it
       </button>
     </div>
@@ -111,7 +108,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         :checked="one.on"
         :disabled="busy"
         :data-test="`like-${one.liking}`"
-        @change="emit('wish', { what: 'liking', liking: one.liking, on: !one.on })"
+        @change="wish({ what: 'liking', liking: one.liking, on: !one.on })"
         >{{ one.words }}</a-checkbox
       >
     </div>
@@ -124,7 +121,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
           :max="32"
           unit="bars"
           label="Least bars between splices"
-          @set="(n) => emit('wish', { what: 'leastRun', bars: n })"
+          @set="(n) => wish({ what: 'leastRun', bars: n })"
         />
         between splices</label
       >
@@ -137,7 +134,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
           :step="0.25"
           unit="%"
           label="Most change of speed"
-          @set="(n) => emit('wish', { what: 'speedChange', percent: n })"
+          @set="(n) => wish({ what: 'speedChange', share: n / 100 })"
       /></label>
       <label
         >a passage at most
@@ -149,17 +146,22 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
           placeholder="any"
           clears
           label="How often a passage may be heard"
-          @set="(n) => emit('wish', { what: 'mostPlays', times: n })"
-          @clear="emit('wish', { what: 'mostPlays', times: null })"
+          @set="(n) => wish({ what: 'mostPlays', times: n })"
+          @clear="wish({ what: 'mostPlays', times: null })"
       /></label>
     </div>
-    <p v-for="(words, index) in wishes.said" :key="words" class="said" data-test="wish">
-      <span>{{ words }}</span>
-      <button class="plain soft" :disabled="busy" :aria-label="`Take back: ${words}`" @click="emit('takeBack', index)">
+    <p v-for="one in wishes.standing" :key="one.words" class="said" data-test="wish">
+      <span>{{ one.words }}</span>
+      <button
+        class="plain soft"
+        :disabled="busy"
+        :aria-label="`Take back: ${one.words}`"
+        @click="emit('say', { about: 'fit', do: 'takeBack', wish: one.wish })"
+      >
         take back
       </button>
     </p>
-    <p v-if="!wishes.said.length" class="soft">
+    <p v-if="!wishes.standing.length" class="soft">
       Nothing is fixed by hand. Mark a passage of the bed, drag a ribbon's end, or pull a pin down to the cut.
     </p>
     <template v-if="stills?.length">
@@ -174,7 +176,13 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
             : too far from how it was cut</span
           ></span
         >
-        <button class="plain" :disabled="busy" @click="emit('hold', one.lengthFrames)">hold the stills so</button>
+        <button
+          class="plain"
+          :disabled="busy"
+          @click="emit('say', { about: 'fit', do: 'holdStills', frames: one.lengthFrames })"
+        >
+          hold the stills so
+        </button>
       </p>
     </template>
   </section>

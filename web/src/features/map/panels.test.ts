@@ -22,6 +22,8 @@ describe('what is asked for', () => {
     ]
     return mount(WishesPanel, { props: { cut, busy: false, stills, positionS: 12.5 }, global })
   }
+  const wished = (one: ReturnType<typeof panel>) =>
+    (one.emitted('say') as [{ wish: unknown }][]).map(([said]) => said.wish)
   const labelled = (one: ReturnType<typeof panel>, label: string) => one.get(`input[aria-label="${label}"]`)
 
   it('lays the bed from the playhead on or until it, and keeps the other end', async () => {
@@ -30,10 +32,10 @@ describe('what is asked for', () => {
     await from?.trigger('click')
     await until?.trigger('click')
     await one.get('[data-test=place-all]').trigger('click')
-    expect(one.emitted('wish')).toEqual([
-      [{ what: 'place', startS: 12.5, endS: 20 }],
-      [{ what: 'place', startS: 3, endS: 12.5 }],
-      [{ what: 'place' }],
+    expect(wished(one)).toEqual([
+      { what: 'place', startSamples: 600_000, endSamples: 960_000 },
+      { what: 'place', startSamples: 144_000, endSamples: 600_000 },
+      { what: 'place' },
     ])
   })
 
@@ -49,7 +51,7 @@ describe('what is asked for', () => {
     const forms = one.findAll('[data-test=from-moment]')
     expect(forms.map((f) => f.text())).toEqual(['after the title at 0:02', 'a little before the credits at 0:28'])
     await forms[1]?.trigger('click')
-    expect(one.emitted('wish')).toEqual([[{ what: 'place', startS: 26, endS: null }]])
+    expect(wished(one)).toEqual([{ what: 'place', startSamples: 1_248_000, endSamples: null }])
   })
 
   it('has no place to choose where several beds share the cut', () => {
@@ -74,19 +76,19 @@ describe('what is asked for', () => {
     await labelled(one, 'Most change of speed').trigger('blur')
     await labelled(one, 'How often a passage may be heard').setValue('')
     await labelled(one, 'How often a passage may be heard').trigger('blur')
-    expect(one.emitted('wish')).toEqual([
-      [{ what: 'leastRun', bars: 8 }],
-      [{ what: 'speedChange', percent: 0.5 }],
-      [{ what: 'mostPlays', times: null }],
+    expect(wished(one)).toEqual([
+      { what: 'leastRun', bars: 8 },
+      { what: 'speedChange', share: 0.005 },
+      { what: 'mostPlays', times: null },
     ])
   })
 
-  it('lists what was said by hand and takes one back by its number', async () => {
+  it('lists what was said by hand and takes one back', async () => {
     const one = panel()
     const said = one.findAll('[data-test=wish]')
-    expect(said.map((s) => s.get('span').text())).toEqual(testCut().plan.wishes.said)
+    expect(said.map((s) => s.get('span').text())).toEqual(testCut().plan.wishes.standing.map((s) => s.words))
     await said[1]?.get('button').trigger('click')
-    expect(one.emitted('takeBack')).toEqual([[1]])
+    expect(one.emitted('say')).toEqual([[{ about: 'fit', do: 'takeBack', wish: { what: 'pin', cutSamples: 384_000 } }]])
   })
 
   it('tells when holding the stills goes too far', async () => {
@@ -94,7 +96,7 @@ describe('what is asked for', () => {
     const ways = one.findAll('.said').filter((s) => s.text().includes('hold the stills so'))
     expect(ways.map((w) => w.find('.warn').exists())).toEqual([false, true])
     await ways[0]?.get('button').trigger('click')
-    expect(one.emitted('hold')).toEqual([[700]])
+    expect(one.emitted('say')).toEqual([[{ about: 'fit', do: 'holdStills', frames: 700 }]])
   })
 })
 
@@ -119,9 +121,10 @@ describe('several beds', () => {
     await fields[0]?.trigger('blur')
     await fields[1]?.setValue('3')
     await fields[1]?.trigger('blur')
-    expect(one.emitted('handover')).toEqual([
-      [1, 15, 2],
-      [1, 12, 3],
+    const moved = { about: 'bed', do: 'moveHandover', fromSamples: 528_000 }
+    expect(one.emitted('say')).toEqual([
+      [{ ...moved, atSamples: 720_000, lengthSamples: 96_000 }],
+      [{ ...moved, atSamples: 576_000, lengthSamples: 144_000 }],
     ])
   })
 
@@ -132,6 +135,6 @@ describe('several beds', () => {
     expect(at(0).findComponent({ name: 'ASelect' }).props('disabled')).toBe(true)
     const one = at(9)
     one.findComponent({ name: 'ASelect' }).vm.$emit('change', 'c')
-    expect(one.emitted('goOn')).toEqual([['c', 9]])
+    expect(one.emitted('say')).toEqual([[{ about: 'bed', do: 'goOnWith', sound: 'c', atSamples: 432_000 }]])
   })
 })

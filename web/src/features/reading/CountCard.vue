@@ -2,11 +2,11 @@
 import { computed } from 'vue'
 import type { BedReading } from '../../drawing/bars'
 import { count } from '../../shared/words'
-import type { Said } from '../../shared/http'
+import type { Correction } from '../../shared/http'
 
 /** How the bed is counted, and every way to count it otherwise. */
 const props = defineProps<{ reading: BedReading; taps: number; tapsBpm: number | null }>()
-const emit = defineEmits<{ say: [said: Said]; tap: [] }>()
+const emit = defineEmits<{ say: [correction: Correction]; tap: [] }>()
 
 const SURE = { sure: 'sure', fair: 'fairly sure', unsure: 'not sure: count along' }
 const METRES = [2, 3, 4, 5, 6, 7]
@@ -54,8 +54,8 @@ const metre = computed({
       </dd>
       <dt>all beats</dt>
       <dd>
-        <button class="plain" @click="emit('say', { what: 'nudge', ms: -10 })">10 ms earlier <kbd>,</kbd></button>
-        <button class="plain" @click="emit('say', { what: 'nudge', ms: 10 })">later <kbd>.</kbd></button>
+        <button class="plain" @click="emit('say', { what: 'nudge', samples: -480 })">10 ms earlier <kbd>,</kbd></button>
+        <button class="plain" @click="emit('say', { what: 'nudge', samples: 480 })">later <kbd>.</kbd></button>
         <button
           class="plain"
           title="What is counted as beats lies between them"
@@ -76,7 +76,7 @@ const metre = computed({
     <template v-if="opinions.length">
       <p class="soft or">Or is it …</p>
       <p v-for="opinion in opinions" :key="opinion.words" class="opinion">
-        <button class="plain" data-test="opinion" @click="emit('say', opinion.said)">
+        <button class="plain" data-test="opinion" @click="emit('say', opinion.correction)">
           {{ opinion.words }}
         </button>
         <span class="soft numbers">{{ opinion.percent }} %</span>

@@ -99,8 +99,8 @@ describe('the count', () => {
       { what: 'shiftBars', beats: -1 },
       { what: 'shiftBars', beats: 1 },
       { what: 'offBeats' },
-      { what: 'nudge', ms: -10 },
-      { what: 'nudge', ms: 10 },
+      { what: 'nudge', samples: -480 },
+      { what: 'nudge', samples: 480 },
       { what: 'metre', beats: 3 },
     ])
     expect(view.emitted('tap')).toHaveLength(1)
@@ -117,10 +117,10 @@ describe('the count', () => {
   })
 
   it('offers other opinions with what to say for them', async () => {
-    const said = { what: 'doubleTempo' }
-    const view = stand({ secondOpinions: [{ words: 'twice as fast', said, percent: 31 }] })
+    const correction = { what: 'doubleTempo' }
+    const view = stand({ secondOpinions: [{ words: 'twice as fast', correction, percent: 31 }] })
     await view.get('[data-test=opinion]').trigger('click')
-    expect(view.emitted('say')).toEqual([[said]])
+    expect(view.emitted('say')).toEqual([[correction]])
     expect(view.text()).toContain('31 %')
   })
 })

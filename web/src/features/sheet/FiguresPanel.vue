@@ -1,26 +1,27 @@
 <script setup lang="ts">
 import type { UploadProps } from 'ant-design-vue'
 import { computed, ref } from 'vue'
-import type { AmbienceChange, CutView, FilmSound, ShapeView, VoiceEdit } from '../../shared/http'
+import type { AmbienceChange, CutView, Figure, Of } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
-import { bare, clock } from '../../shared/words'
-import { balanced, RULES, SLOPES } from './choices'
+import { bare, clock, samples } from '../../shared/words'
+import { RULES, SLOPES } from './choices'
 
 /** The figures that every swell and dip follows, how the cut opens and closes, other layers, and the whole. */
 const props = defineProps<{ cut: CutView; busy: boolean; positionS: number }>()
 const emit = defineEmits<{
-  shape: [shape: ShapeView]
-  voice: [edit: VoiceEdit]
-  film: [change: FilmSound]
-  filmHandover: [atS: number, toBed: boolean]
-  ambience: [index: number, change: AmbienceChange]
-  dropAmbience: [index: number]
+  levels: [change: Of<'levels'>]
+  voice: [change: Of<'voice'>]
+  film: [change: Of<'film'>]
   bringAmbience: [file: File]
 }>()
 
 const shape = computed(() => props.cut.plan.shape)
-const set = (change: Partial<ShapeView>) => emit('shape', { ...shape.value, ...change })
-const balance = (by: number) => emit('shape', balanced(shape.value, by))
+const set = (figure: Figure) => emit('levels', { about: 'levels', do: 'figure', ...figure })
+const balance = (byDb: number) => emit('levels', { about: 'levels', do: 'balance', byDb })
+const ambience = (sound: string, change: AmbienceChange) =>
+  emit('levels', { about: 'levels', do: 'ambience', sound, ...change })
+type FilmSound = Extract<Of<'film'>, { do: 'sound' }>
+const film = (change: Partial<FilmSound>) => emit('film', { about: 'film', do: 'sound', ...change })
 
 const pockets = computed(() => props.cut.plan.pocketChoices)
 const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null)
@@ -29,7 +30,7 @@ const pocket = computed(() => pockets.value.findIndex((one) => same(one.pocket, 
 /** How a spoken show opens and closes, where somebody asks for it. */
 const forms = computed(() => props.cut.plan.forms)
 const aloneS = ref(Math.round((props.cut.plan.phrases[0]?.startS ?? 8) * 10) / 10)
-type Entry = Extract<VoiceEdit, { do: 'enter' }>['on']
+type Entry = Extract<Of<'voice'>, { do: 'enter' }>['on']
 const ENTRIES: { value: Entry; label: string }[] = [
   { value: 'there', label: 'then' },
   { value: 'downbeat', label: 'on the next downbeat' },
@@ -53,7 +54,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :max="40"
           label="Bed under the voice, dB"
           data-test="under-speech"
-          @set="(n) => set({ underSpeechDb: n })"
+          @set="(n) => set({ figure: 'underSpeechDb', value: n })"
         />
         dB
       </p>
@@ -65,7 +66,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :max="40"
           label="Bed alone, dB"
           data-test="alone"
-          @set="(n) => set({ aloneDb: n })"
+          @set="(n) => set({ figure: 'aloneDb', value: n })"
         />
         dB
       </p>
@@ -83,7 +84,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :max="10"
           :step="0.1"
           label="Seconds of a rise or fall"
-          @set="(n) => set({ easeS: n })"
+          @set="(n) => set({ figure: 'easeS', value: n })"
         />
         s
       </p>
@@ -95,7 +96,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :max="60"
           :step="0.1"
           label="Least gap that gets a swell, seconds"
-          @set="(n) => set({ leastGapS: n })"
+          @set="(n) => set({ figure: 'leastGapS', value: n })"
         />
         s get a swell
       </p>
@@ -103,7 +104,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         :checked="shape.evenVoice"
         :disabled="busy"
         data-test="even-voice"
-        @change="set({ evenVoice: !shape.evenVoice })"
+        @change="set({ figure: 'evenVoice', value: !shape.evenVoice })"
       >
         even the phrases out
       </a-checkbox>
@@ -114,7 +115,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         :checked="!!shape.opening"
         :disabled="busy"
         data-test="opening"
-        @change="set({ opening: shape.opening ? null : forms.opening })"
+        @change="set({ figure: 'opening', value: shape.opening ? null : forms.opening })"
       >
         falls under the first words
       </a-checkbox>
@@ -127,7 +128,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :max="30"
             :step="0.5"
             label="Seconds of the fall"
-            @set="(n) => shape.opening && set({ opening: { ...shape.opening, fallS: n } })"
+            @set="(n) => shape.opening && set({ figure: 'opening', value: { ...shape.opening, fallS: n } })"
           />
           s,
           <a-select
@@ -136,7 +137,9 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             size="small"
             aria-label="How it falls"
             @change="
-              (v) => shape.opening && set({ opening: { ...shape.opening, slope: v as typeof shape.opening.slope } })
+              (v) =>
+                shape.opening &&
+                set({ figure: 'opening', value: { ...shape.opening, slope: v as typeof shape.opening.slope } })
             "
           />
         </p>
@@ -147,7 +150,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :options="forms.enters.map((one) => ({ value: one.value ?? 0, label: one.words }))"
             size="small"
             aria-label="Where the voice enters"
-            @change="(v) => shape.opening && set({ opening: { ...shape.opening, enters: Number(v) } })"
+            @change="(v) => shape.opening && set({ figure: 'opening', value: { ...shape.opening, enters: Number(v) } })"
           />
         </p>
       </template>
@@ -169,7 +172,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :disabled="busy"
           data-test="enter"
           title="Moves the whole voice"
-          @click="emit('voice', { do: 'enter', aloneS, on: entry })"
+          @click="emit('voice', { about: 'voice', do: 'enter', aloneSamples: samples(aloneS), on: entry })"
         >
           move the voice so
         </button>
@@ -178,7 +181,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         :checked="!!shape.closing"
         :disabled="busy"
         data-test="closing"
-        @change="set({ closing: shape.closing ? null : forms.closing })"
+        @change="set({ figure: 'closing', value: shape.closing ? null : forms.closing })"
       >
         rises behind the last words
       </a-checkbox>
@@ -190,7 +193,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :max="30"
           :step="0.5"
           label="Seconds of the rise"
-          @set="(n) => shape.closing && set({ closing: { ...shape.closing, riseS: n } })"
+          @set="(n) => shape.closing && set({ figure: 'closing', value: { ...shape.closing, riseS: n } })"
         />
         s,
         <a-select
@@ -199,7 +202,9 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           size="small"
           aria-label="How it rises"
           @change="
-            (v) => shape.closing && set({ closing: { ...shape.closing, slope: v as typeof shape.closing.slope } })
+            (v) =>
+              shape.closing &&
+              set({ figure: 'closing', value: { ...shape.closing, slope: v as typeof shape.closing.slope } })
           "
         />
       </p>
@@ -213,7 +218,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         class="wide"
         aria-label="Pocket"
         data-test="pocket"
-        @change="(k) => set({ pocket: pockets[Number(k)]?.pocket ?? null })"
+        @change="(k) => set({ figure: 'pocket', value: pockets[Number(k)]?.pocket ?? null })"
       />
       <p v-if="cut.plan.pocketHz" class="soft numbers">
         at {{ Math.round(cut.plan.pocketHz) }} Hz, while somebody speaks
@@ -221,7 +226,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
     </section>
     <section v-if="cut.film?.hasSound" class="card" data-test="film-sound">
       <h3>The film's own sound</h3>
-      <a-checkbox :checked="cut.film.soundOn" :disabled="busy" @change="emit('film', { on: !cut.film.soundOn })">
+      <a-checkbox :checked="cut.film.soundOn" :disabled="busy" @change="film({ on: !cut.film?.soundOn })">
         is heard
       </a-checkbox>
       <template v-if="cut.film.soundOn">
@@ -232,7 +237,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :min="-60"
             :max="20"
             label="Gain of the film's own sound, dB"
-            @set="(n) => emit('film', { gainDb: n })"
+            @set="(n) => film({ gainDb: n })"
           />
           dB, under speech
           <a-select
@@ -240,7 +245,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :options="RULES"
             size="small"
             aria-label="The film's own sound while somebody speaks"
-            @change="(v) => emit('film', { rule: v as FilmSound['rule'] })"
+            @change="(v) => film({ rule: v as FilmSound['rule'] })"
           />
         </p>
         <p class="soft numbers">
@@ -249,7 +254,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             v-if="cut.film.heardFromS > 0 || cut.film.heardUntilS < cut.lengthS - 0.01"
             class="plain"
             :disabled="busy"
-            @click="emit('film', { fromS: 0, untilS: cut.lengthS })"
+            @click="film({ fromSamples: 0, untilSamples: samples(cut.lengthS) })"
           >
             all over the cut
           </button>
@@ -260,20 +265,28 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           class="plain"
           :disabled="busy || positionS <= 0"
           data-test="film-to-bed"
-          @click="emit('filmHandover', positionS, true)"
+          @click="emit('film', { about: 'film', do: 'handOver', atSamples: samples(positionS), toBed: true })"
         >
           it gives over to the bed at {{ clock(positionS, true) }}
         </button>
-        <button class="plain" :disabled="busy || positionS <= 0" @click="emit('filmHandover', positionS, false)">
+        <button
+          class="plain"
+          :disabled="busy || positionS <= 0"
+          @click="emit('film', { about: 'film', do: 'handOver', atSamples: samples(positionS), toBed: false })"
+        >
           the bed gives over to it
         </button>
       </template>
     </section>
     <section class="card">
       <h3>Ambiences</h3>
-      <div v-for="(one, k) in cut.plan.ambiences" :key="one.hash" class="ambience" data-test="ambience">
+      <div v-for="one in cut.plan.ambiences" :key="one.hash" class="ambience" data-test="ambience">
         <b>{{ bare(one.name) }}</b>
-        <button class="plain soft" :aria-label="`Take ${one.name} away`" @click="emit('dropAmbience', k)">
+        <button
+          class="plain soft"
+          :aria-label="`Take ${one.name} away`"
+          @click="emit('levels', { about: 'levels', do: 'dropAmbience', sound: one.hash })"
+        >
           take away
         </button>
         <a-select
@@ -281,7 +294,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :options="RULES"
           size="small"
           :aria-label="`${one.name} while somebody speaks`"
-          @change="(v) => emit('ambience', k, { rule: v as (typeof one)['rule'] })"
+          @change="(v) => ambience(one.hash, { rule: v as (typeof one)['rule'] })"
         />
         <span>
           <NumberField
@@ -289,7 +302,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :min="0"
             :max="60"
             label="Decibels under the voice"
-            @set="(n) => emit('ambience', k, { underSpeechDb: n })"
+            @set="(n) => ambience(one.hash, { underSpeechDb: n })"
           />
           dB
         </span>
@@ -298,14 +311,16 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           <button
             class="plain"
             :disabled="busy || positionS >= (one.endS ?? cut.lengthS)"
-            @click="emit('ambience', k, { startS: positionS, endS: one.endS ?? cut.lengthS })"
+            @click="
+              ambience(one.hash, { startSamples: samples(positionS), endSamples: samples(one.endS ?? cut.lengthS) })
+            "
           >
             from here
           </button>
           <button
             class="plain"
             :disabled="busy || positionS <= one.startS"
-            @click="emit('ambience', k, { startS: one.startS, endS: positionS })"
+            @click="ambience(one.hash, { endSamples: samples(positionS) })"
           >
             until here
           </button>
@@ -325,7 +340,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         class="wide"
         aria-label="Loudness of the whole"
         data-test="target"
-        @change="(k) => set({ targetLufs: loudness[Number(k)]?.value ?? null })"
+        @change="(k) => set({ figure: 'targetLufs', value: loudness[Number(k)]?.value ?? null })"
       />
       <p v-if="cut.plan.masterGainDb != null" class="soft numbers">
         {{ cut.plan.masterGainDb >= 0 ? '+' : '−' }}{{ Math.abs(cut.plan.masterGainDb).toFixed(1) }} dB

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { CutView, LevelChange, LevelView } from '../../shared/http'
+import type { CutView, LevelChange, LevelName, LevelView } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
 import { clock } from '../../shared/words'
 import { SLOPES } from './choices'
 
 /** One swell, dip or fade with all that can be said of it. */
 const props = defineProps<{ cut: CutView; level: LevelView; busy: boolean }>()
-const emit = defineEmits<{ change: [change: LevelChange]; giveBack: []; close: [] }>()
+const emit = defineEmits<{ change: [change: LevelChange, also?: LevelName[]]; giveBack: []; close: [] }>()
 
 const seconds = (value: number) => Math.round(value * 100) / 100
 
@@ -27,15 +27,15 @@ const SHAPES = [
 ]
 /** What can be set alike elsewhere. */
 const ALIKE = ['swell', 'dip', 'emphasis']
-const percent = computed(() => `${(100 * 10 ** (-props.level.underSpeechDb / 20)).toFixed(0)} % of it`)
+const percent = computed(() => `${props.level.percent.toFixed(0)} % of it`)
 /** The same kind of object elsewhere, which can be set alike. */
 const others = computed(() =>
-  props.cut.plan.levels.filter((o) => o.kind === props.level.kind && o.index !== props.level.index).map((o) => o.index),
+  props.cut.plan.levels.filter((o) => o.kind === props.level.kind && o !== props.level).map((o) => o.name),
 )
 
 /** The others get its level; each keeps the length that its gap has room for. */
 function alike() {
-  emit('change', { underSpeechDb: props.level.underSpeechDb, also: others.value })
+  emit('change', { underSpeechDb: props.level.underSpeechDb }, others.value)
 }
 </script>
 

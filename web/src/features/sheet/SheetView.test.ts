@@ -3,14 +3,14 @@ import { describe, expect, it } from 'vitest'
 import { swell, testCut } from '../../shared/testCut'
 import SheetView from './SheetView.vue'
 
-const level = { ...swell, index: 4, byHand: true }
+const level = { ...swell, byHand: true }
 const cut = testCut({ fittings: [], barLines: [], levels: [level], phrases: [] })
 cut.shots = [{ ...cut.shots[0]!, name: '<b>tower</b>' }]
 cut.moments = []
 
 function sheet(positionS = 0) {
   return mount(SheetView, {
-    props: { cut, waveform: null, secondsPerLine: 15, positionS, passage: { fromS: 13, toS: 17 }, selected: 4 },
+    props: { cut, waveform: null, secondsPerLine: 15, positionS, passage: { fromS: 13, toS: 17 }, selected: level },
   })
 }
 

@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { AMBIENCE_PX, ambienceRows, layoutSheet, LINE_PX, ROWS, type Hairpin } from '../../drawing/sheet'
 import type { CutView, LevelView, WaveformView } from '../../shared/http'
 import { clock, decibels } from '../../shared/words'
+import { levelKey } from './choices'
 
 const props = defineProps<{
   cut: CutView
@@ -11,7 +12,7 @@ const props = defineProps<{
   secondsPerLine: number
   positionS: number
   passage: { fromS: number; toS: number } | null
-  selected: number | null
+  selected: LevelView | null
 }>()
 const emit = defineEmits<{
   seek: [seconds: number]
@@ -21,6 +22,8 @@ const emit = defineEmits<{
   change: [level: LevelView, change: { underSpeechDb?: number; riseS?: number; fallS?: number }]
 }>()
 
+const isSelected = (level: LevelView) =>
+  props.selected !== null && levelKey(props.selected.name) === levelKey(level.name)
 const holder = ref<HTMLElement>()
 const { width, height } = useElementSize(holder)
 const lineCount = computed(() => Math.max(1, Math.ceil(props.cut.lengthS / props.secondsPerLine - 1e-6)))
@@ -182,7 +185,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
         <g
           v-for="(pin, k) in line.hairpins"
           :key="`h${k}`"
-          :class="['hairpin', { hand: pin.level.byHand, selected: pin.level.index === selected }]"
+          :class="['hairpin', { hand: pin.level.byHand, selected: isSelected(pin.level) }]"
         >
           <path :d="pin.path" clip-path="url(#within-line)" />
           <text v-for="label in pin.labels" :key="label.x" :x="label.x" :y="ROWS.hairpins + 4">{{ label.text }}</text>
@@ -198,7 +201,12 @@ function shade(line: { index: number; startS: number; endS: number }) {
             @pointerup="dropWedge"
           />
           <text
-            v-if="asked && wedge?.pin.level.index === pin.level.index && wedge.pin.opens === pin.opens"
+            v-if="
+              asked &&
+              wedge &&
+              levelKey(wedge.pin.level.name) === levelKey(pin.level.name) &&
+              wedge.pin.opens === pin.opens
+            "
             :x="pin.x + pin.width / 2"
             :y="ROWS.hairpins - 12"
             text-anchor="middle"
@@ -209,8 +217,8 @@ function shade(line: { index: number; startS: number; endS: number }) {
         </g>
         <g
           v-for="mark in line.marks"
-          :key="`k${mark.level.index}`"
-          :class="['hairpin', { hand: mark.level.byHand, selected: mark.level.index === selected }]"
+          :key="levelKey(mark.level.name)"
+          :class="['hairpin', { hand: mark.level.byHand, selected: isSelected(mark.level) }]"
         >
           <path v-if="mark.level.kind === 'sweep'" :d="`M${mark.x} ${ROWS.band + 20}v3h${mark.width}v-3`" />
           <text

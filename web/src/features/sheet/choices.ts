@@ -1,4 +1,4 @@
-import type { ShapeView } from '../../shared/http'
+import type { LevelName } from '../../shared/http'
 
 /** How a rise or a fall goes. */
 export const SLOPES = [
@@ -15,8 +15,9 @@ export const RULES = [
   { value: 'untouched', label: 'untouched' },
 ]
 
-/** One knob for those who want one: bed under the voice and alone move together, as far as their fields go. */
-export function balanced(shape: ShapeView, byDb: number): ShapeView {
-  const within = (db: number) => Math.min(40, Math.max(0, db + byDb))
-  return { ...shape, underSpeechDb: within(shape.underSpeechDb), aloneDb: within(shape.aloneDb) }
+/** What a level object stays the same thing by, also while a fade gets longer. */
+export function levelKey({ kind, startSamples, endSamples }: LevelName): string {
+  if (kind === 'fadeIn') return `${kind} ${startSamples}`
+  if (kind === 'fadeOut') return `${kind} ${endSamples}`
+  return `${kind} ${startSamples} ${endSamples}`
 }

@@ -1,13 +1,15 @@
 import { mount } from '@vue/test-utils'
 import antd from 'ant-design-vue'
 import { describe, expect, it } from 'vitest'
-import type { CutView, LevelView, ShapeView } from '../../shared/http'
+import type { CutView, LevelView } from '../../shared/http'
 import { swell, testCut } from '../../shared/testCut'
 import FiguresPanel from './FiguresPanel.vue'
 import LevelCard from './LevelCard.vue'
 
+type Shape = CutView['plan']['shape']
 const { shape, forms } = testCut().plan
-function cut(levels: LevelView[] = [swell], more: Partial<ShapeView> = {}): CutView {
+const figure = (name: string, value: unknown) => [{ about: 'levels', do: 'figure', figure: name, value }]
+function cut(levels: LevelView[] = [swell], more: Partial<Shape> = {}): CutView {
   return testCut({ shape: { ...shape, ...more }, levels, phrases: [{ startS: 6, endS: 8 }] })
 }
 const global = { plugins: [antd] }
@@ -15,19 +17,19 @@ const global = { plugins: [antd] }
 describe('the figures', () => {
   const panel = (one = cut()) => mount(FiguresPanel, { props: { cut: one, busy: false, positionS: 12 }, global })
 
-  it('move bed and voice against each other with one knob, within what is sensible', async () => {
-    const one = panel(cut([], { underSpeechDb: 40 }))
+  it('move bed and voice against each other with one knob', async () => {
+    const one = panel()
     await one.get('[data-test=more-voice]').trigger('click')
-    expect(one.emitted('shape')).toEqual([[{ ...shape, underSpeechDb: 40, aloneDb: 8 }]])
+    expect(one.emitted('levels')).toEqual([[{ about: 'levels', do: 'balance', byDb: 1 }]])
   })
 
   it('ask for the forms that the server knows, and take them back', async () => {
     const one = panel()
     await one.get('[data-test=opening]').trigger('change')
-    expect(one.emitted('shape')?.[0]).toEqual([{ ...shape, opening: forms.opening }])
-    const open = panel(cut([], { opening: forms.opening as ShapeView['opening'] }))
+    expect(one.emitted('levels')?.[0]).toEqual(figure('opening', forms.opening))
+    const open = panel(cut([], { opening: forms.opening as Shape['opening'] }))
     await open.get('[data-test=opening]').trigger('change')
-    expect(open.emitted('shape')?.[0]).toEqual([{ ...shape, opening: null }])
+    expect(open.emitted('levels')?.[0]).toEqual(figure('opening', null))
   })
 
   it('show and set the loudness of the whole by its place in the list of the server', async () => {
@@ -37,13 +39,13 @@ describe('the figures', () => {
     const one = panel(cut([], { targetLufs: -23 }))
     expect(choice(one).props('value')).toBe(1)
     choice(one).vm.$emit('change', 0)
-    expect(one.emitted('shape')?.[0]).toEqual([{ ...shape, targetLufs: null }])
+    expect(one.emitted('levels')?.[0]).toEqual(figure('targetLufs', null))
   })
 
   it('let the voice enter after the bed has been alone', async () => {
     const one = panel()
     await one.get('[data-test=enter]').trigger('click')
-    expect(one.emitted('voice')).toEqual([[{ do: 'enter', aloneS: 6, on: 'downbeat' }]])
+    expect(one.emitted('voice')).toEqual([[{ about: 'voice', do: 'enter', aloneSamples: 288_000, on: 'downbeat' }]])
   })
 
   it('show a film sound only where there is one', () => {
@@ -70,13 +72,13 @@ describe('the card of a level', () => {
 
   it('sets the others of its kind alike, and leaves other kinds alone', async () => {
     const others: LevelView[] = [
-      { ...swell, index: 5 },
-      { ...swell, index: 6, kind: 'dip' },
+      { ...swell, name: { ...swell.name, startSamples: 5 } },
+      { ...swell, name: { ...swell.name, kind: 'dip' }, kind: 'dip' },
     ]
     const one = card(swell, [swell, ...others])
     const button = one.findAll('button').find((b) => b.text() === 'Set all 2 so')
     await button?.trigger('click')
-    expect(one.emitted('change')).toEqual([[{ underSpeechDb: 7, also: [5] }]])
+    expect(one.emitted('change')).toEqual([[{ underSpeechDb: 7 }, [{ ...swell.name, startSamples: 5 }]]])
   })
 
   it('raises or lowers a passage, and can take that away', async () => {

@@ -13,7 +13,7 @@ const MOST_NOTE_CHARS: usize = 500;
 /// A change of the beds. A bed on the cut is named by the sample of the cut from which on it lies.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "do", rename_all = "camelCase")]
 pub enum BedChange {
     /// A candidate is the bed, in place of the one at hand.
     Use {
@@ -30,6 +30,7 @@ pub enum BedChange {
         sound: String,
     },
     /// Another bed goes on from a moment of the cut on; it is at hand then.
+    #[serde(rename_all = "camelCase")]
     GoOnWith {
         /// Hash of the candidate.
         sound: String,
@@ -39,11 +40,13 @@ pub enum BedChange {
         length_samples: Option<u64>,
     },
     /// A bed of the cut is taken to hand: reading, fit and wishes are about it then.
+    #[serde(rename_all = "camelCase")]
     TakeToHand {
         /// Where it lies.
         from_samples: u64,
     },
     /// The handover into a bed moves, or gets longer or shorter.
+    #[serde(rename_all = "camelCase")]
     MoveHandover {
         /// Where that bed lies.
         from_samples: u64,
@@ -53,6 +56,7 @@ pub enum BedChange {
         length_samples: Option<u64>,
     },
     /// A bed is taken off the cut; its time goes to its neighbour.
+    #[serde(rename_all = "camelCase")]
     TakeOff {
         /// Where it lies.
         from_samples: u64,

@@ -85,7 +85,7 @@ impl Description {
 /// A change of what a cut is.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "do", rename_all = "camelCase")]
 pub enum CutChange {
     /// Describe it anew. Shots and moments behind a new end stay noted and come back with it.
     Describe(Description),

@@ -10,11 +10,12 @@ use serde::{Deserialize, Serialize};
 /// A change of the film or of its own sound.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "do", rename_all = "camelCase")]
 pub enum FilmChange {
     /// The cut takes the film's rate, length and first timecode.
     Length,
     /// What is wanted of its own sound; what is not named stays.
+    #[serde(rename_all = "camelCase")]
     Sound {
         /// Whether it is heard.
         on: Option<bool>,
@@ -28,6 +29,7 @@ pub enum FilmChange {
         until_samples: Option<u64>,
     },
     /// Its own sound gives over to the bed, or the bed to it.
+    #[serde(rename_all = "camelCase")]
     HandOver {
         /// From the film to the bed; otherwise from the bed to the film.
         to_bed: bool,

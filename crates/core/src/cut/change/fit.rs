@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 /// A change of the fit.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "do", rename_all = "camelCase")]
 pub enum FitChange {
     /// Something is wished for.
     Wish {
@@ -25,6 +25,18 @@ pub enum FitChange {
     },
     /// A splice of the fitting that is played is changed, on top of what it is.
     Touch(SpliceTouch),
+    /// One side of a splice moves to another bar line.
+    #[serde(rename_all = "camelCase")]
+    MoveSplice {
+        /// Which splice.
+        splice: SpliceAt,
+        /// Which side of it.
+        side: SpliceSide,
+        /// Where it moves to, in samples of the bed.
+        to_samples: u64,
+        /// Whether the other side stays; otherwise it follows by as many bars, so that the length holds.
+        alone: bool,
+    },
     /// Fitted anew to the narration and the picture as they are by now.
     Again,
     /// Another of the proposed fittings is played; levels set by hand stay.
@@ -42,6 +54,17 @@ pub enum FitChange {
         /// In frames.
         frames: u64,
     },
+}
+
+/// A side of a splice.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub enum SpliceSide {
+    /// What is left.
+    Leave,
+    /// What is entered.
+    Enter,
 }
 
 /// A change of a splice by hand, on top of what it is.
@@ -83,6 +106,23 @@ impl SpliceTouch {
     }
 }
 
+/// The splice with one side on the bar line at `to`. The first and the last bar line are none to splice at.
+fn moved(splice: SpliceAt, side: SpliceSide, to: u64, alone: bool, lines: &[u64]) -> Option<SpliceAt> {
+    let nearest = |at: u64| (0..lines.len()).min_by_key(|k| lines[*k].abs_diff(at));
+    let (old, other) = match side {
+        SpliceSide::Leave => (splice.leave_samples, splice.enter_samples),
+        SpliceSide::Enter => (splice.enter_samples, splice.leave_samples),
+    };
+    let target = nearest(to)?;
+    let by = target as i64 - nearest(old)? as i64;
+    let follows = (nearest(other)? as i64 + by).clamp(1, lines.len() as i64 - 2).max(0) as usize;
+    let other = if alone { other } else { *lines.get(follows)? };
+    Some(match side {
+        SpliceSide::Leave => SpliceAt { leave_samples: lines[target], enter_samples: other },
+        SpliceSide::Enter => SpliceAt { leave_samples: other, enter_samples: lines[target] },
+    })
+}
+
 fn wishes_of(setup: &mut Setup) -> Result<&mut Wishes, Refusal> {
     let hash = setup.bed.as_ref().map(|b| b.hash.clone()).ok_or_else(|| Refusal::not_allowed("There is no bed yet that could be fitted."))?;
     setup.candidate(&hash).map(|c| &mut c.wishes).ok_or(Refusal::Unknown("bed"))
@@ -95,7 +135,7 @@ fn length(setup: &Setup, frames: u64) -> Result<CutLength, Refusal> {
 impl FitChange {
     pub(super) fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
         match self {
-            Self::Touch(_) => setup.bed.iter().map(|b| (b.hash.clone(), Role::Bed)).collect(),
+            Self::Touch(_) | Self::MoveSplice { .. } => setup.bed.iter().map(|b| (b.hash.clone(), Role::Bed)).collect(),
             _ => Vec::new(),
         }
     }
@@ -123,6 +163,15 @@ impl FitChange {
                 let touch = by_hand.touch(cut, readings)?;
                 wishes_of(&mut cut.setup)?.say(Wish::Touch(touch)).map_err(Refusal::not_allowed)?;
                 Ok(Effect::Retouch)
+            }
+            Self::MoveSplice { splice, side, to_samples, alone } => {
+                let bed = cut.setup.bed.as_ref().and_then(|b| readings.beds.get(&b.hash)).ok_or(Refusal::Unknown("bed"))?;
+                let new = moved(*splice, *side, *to_samples, *alone, &bed.bar_lines_samples()).ok_or(Refusal::Unknown("bar line"))?;
+                if new == *splice {
+                    return Ok(Effect::Unchanged(None));
+                }
+                wishes_of(&mut cut.setup)?.say(Wish::Splice { splice: new, instead: Some(*splice) }).map_err(Refusal::not_allowed)?;
+                Ok(Effect::Refit)
             }
             Self::Again => wishes_of(&mut cut.setup).map(|_| Effect::Refit),
             Self::Choose { fitting } => {
@@ -155,6 +204,7 @@ impl FitChange {
             Self::Wish { wish } => wish_words(wish, wishes),
             Self::TakeBack { wish } => format!("take back: {}", wishes.words_of(wish).unwrap_or_default()),
             Self::Touch(_) => "change a splice by hand".into(),
+            Self::MoveSplice { .. } => "move a splice".into(),
             Self::Again => "fit again".into(),
             Self::Choose { fitting } => format!("take fitting {}", fitting + 1),
             Self::Length { frames } => format!("make the cut {} long", timecode(*frames)),
@@ -187,5 +237,22 @@ fn wish_words(wish: &Wish, mut wishes: Wishes) -> String {
         Wish::Start(_) => "choose the start of the bed".into(),
         Wish::End(_) => "choose the end of the bed".into(),
         Wish::Place { .. } => "choose where the bed lies".into(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_other_side_of_a_splice_follows_by_as_many_bars() {
+        let lines: Vec<u64> = (0..=10).map(|k| k * 100).collect();
+        let at = |leave_samples, enter_samples| SpliceAt { leave_samples, enter_samples };
+        assert_eq!(moved(at(300, 600), SpliceSide::Leave, 511, false, &lines), Some(at(500, 800)));
+        assert_eq!(moved(at(300, 600), SpliceSide::Enter, 540, false, &lines), Some(at(200, 500)));
+        assert_eq!(moved(at(300, 600), SpliceSide::Leave, 511, true, &lines), Some(at(500, 600)));
+        // There is nothing behind the last bar.
+        assert_eq!(moved(at(300, 800), SpliceSide::Leave, 600, false, &lines), Some(at(600, 900)));
+        assert_eq!(moved(at(0, 0), SpliceSide::Leave, 0, false, &[]), None);
     }
 }

@@ -3,7 +3,7 @@
 use crate::cut::{Cut, Effect, Refusal, within_a_cut};
 use crate::plan::{AmbienceWish, SpeechRule};
 use crate::shape::pocket::PocketWish;
-use crate::shape::{Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelError, LevelName, LevelObject, Opening, ShapeWishes, sweep};
+use crate::shape::{Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelError, LevelName, LevelObject, MOST_UNDER_DB, Opening, ShapeWishes, sweep};
 use crate::units::seconds_from_samples;
 use serde::{Deserialize, Serialize};
 
@@ -93,13 +93,27 @@ pub struct AmbienceChange {
 /// A change of the levels.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "do", rename_all = "camelCase")]
 pub enum LevelsChange {
     /// A figure that all objects follow; what was set by hand stays.
     Figure {
         /// Which, and its value.
         #[serde(flatten)]
         figure: Figure,
+    },
+    /// The bed under the voice and alone, together, as far as their figures go: one knob for those who want one.
+    #[serde(rename_all = "camelCase")]
+    Balance {
+        /// By how much it lies further under, in dB; negative for nearer.
+        by_db: f64,
+    },
+    /// An object is so much louder, as far as its figure goes.
+    #[serde(rename_all = "camelCase")]
+    Step {
+        /// Which.
+        level: LevelName,
+        /// By how much, in dB; negative for softer.
+        by_db: f64,
     },
     /// Swells, dips or fades by hand, alike; nothing else changes.
     Set {
@@ -114,6 +128,7 @@ pub enum LevelsChange {
         level: LevelName,
     },
     /// The bed dips further under one phrase.
+    #[serde(rename_all = "camelCase")]
     Emphasise {
         /// A place in the phrase, in samples of the cut.
         phrase: u64,
@@ -121,6 +136,7 @@ pub enum LevelsChange {
         deeper_db: Option<f64>,
     },
     /// The bed is raised or lowered in one passage; nothing outside of it changes.
+    #[serde(rename_all = "camelCase")]
     Sweep {
         /// From.
         start_samples: u64,
@@ -163,6 +179,18 @@ impl LevelsChange {
             Self::Figure { figure } => {
                 figure.put_in(&mut cut.setup.shape);
                 cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
+            }
+            Self::Balance { by_db } => {
+                let shape = &mut cut.setup.shape;
+                let within = |db: f64| (db + by_db).clamp(0.0, MOST_UNDER_DB);
+                (shape.under_speech_db, shape.alone_db) = (within(shape.under_speech_db), within(shape.alone_db));
+                cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
+            }
+            Self::Step { level, by_db } => {
+                let object = cut.plan.beds().flat_map(|l| &l.levels).find(|o| level.names(o)).ok_or(Refusal::Unknown("swell, dip or fade"))?;
+                let Some(change) = object.louder(*by_db).map_err(impossible)? else { return Ok(Effect::Unchanged(None)) };
+                cut.plan.change_level(*level, &change).map_err(impossible)?;
+                return Ok(Effect::Note(None));
             }
             Self::Set { levels, change } => {
                 levels.iter().try_for_each(|name| cut.plan.change_level(*name, change)).map_err(impossible)?;
@@ -214,6 +242,8 @@ impl LevelsChange {
     pub(super) fn words(&self) -> String {
         match self {
             Self::Figure { figure } => figure.words(),
+            Self::Balance { by_db } => (if *by_db > 0.0 { "more voice" } else { "more bed" }).into(),
+            Self::Step { by_db, .. } => (if *by_db > 0.0 { "raise a level by hand" } else { "lower a level by hand" }).into(),
             Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. } } if levels.len() > 1 => {
                 format!("set {} levels to {} dB under the speech", levels.len(), rounded(*db))
             }

@@ -15,7 +15,7 @@ mod voice;
 pub use bed::{BedChange, CandidateChange};
 pub use describe::{AskedRate, CutChange, Description};
 pub use film::FilmChange;
-pub use fit::{FitChange, SpliceTouch};
+pub use fit::{FitChange, SpliceSide, SpliceTouch};
 pub use levels::{AmbienceChange, Figure, LevelsChange};
 pub use picture::{MomentName, PictureChange};
 pub use reading::ReadingChange;

@@ -18,7 +18,7 @@ pub struct MomentName {
 /// A change of the shots and moments. Frames count from the start of the cut; a shot is named by its first one.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "do", rename_all = "camelCase")]
 pub enum PictureChange {
     /// A new shot begins.
     BeginShot {

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 /// A change of what was said about the reading.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "do", rename_all = "camelCase")]
 pub enum ReadingChange {
     /// Something is said about it.
     Correct {

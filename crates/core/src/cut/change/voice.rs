@@ -15,9 +15,10 @@ pub(crate) const MOST_LINE_CHARS: usize = 600;
 /// A change of the narration. Places are samples of the cut; a phrase is named by any place in it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "do", rename_all = "camelCase", rename_all_fields = "camelCase")]
+#[serde(tag = "do", rename_all = "camelCase")]
 pub enum VoiceChange {
     /// A passage goes, and what comes after it moves up.
+    #[serde(rename_all = "camelCase")]
     TakeOut {
         /// From.
         start_samples: u64,
@@ -25,6 +26,7 @@ pub enum VoiceChange {
         end_samples: u64,
     },
     /// Everything from a point on moves.
+    #[serde(rename_all = "camelCase")]
     MoveAfter {
         /// The point.
         at_samples: u64,
@@ -32,6 +34,7 @@ pub enum VoiceChange {
         by_samples: i64,
     },
     /// The voice enters, all of it moved, once the bed has been alone for so long.
+    #[serde(rename_all = "camelCase")]
     Enter {
         /// How long the bed is alone.
         alone_samples: u64,
@@ -39,6 +42,7 @@ pub enum VoiceChange {
         on: Entry,
     },
     /// A phrase begins and ends elsewhere.
+    #[serde(rename_all = "camelCase")]
     Edges {
         /// A place in it.
         phrase: u64,
@@ -53,6 +57,7 @@ pub enum VoiceChange {
         phrase: u64,
     },
     /// A phrase is two.
+    #[serde(rename_all = "camelCase")]
     Split {
         /// Where the second begins.
         at_samples: u64,
@@ -82,6 +87,7 @@ pub enum VoiceChange {
         take: String,
     },
     /// One piece is not heard; its take stays.
+    #[serde(rename_all = "camelCase")]
     DropPiece {
         /// Where it begins.
         at_samples: u64,

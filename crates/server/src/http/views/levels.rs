@@ -3,7 +3,7 @@
 use jaunty_core::fit::BarLine;
 use jaunty_core::plan::{Layer, Plan};
 use jaunty_core::shape::{FadeShape, LevelKind, LevelName, LevelObject, Slope};
-use jaunty_core::units::seconds_from_samples;
+use jaunty_core::units::{percent_from_db, seconds_from_samples};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -28,6 +28,8 @@ pub struct LevelView {
     pub fall_s: f64,
     /// How far it lies under the loudness of the speech, in dB.
     pub under_speech_db: f64,
+    /// The same as a share of the speech's amplitude, in percent.
+    pub percent: f64,
     /// Gain over the sound as it came in, in dB.
     pub gain_db: f64,
     /// How a swell rises.
@@ -70,6 +72,7 @@ fn level_view(object: &LevelObject, bar_lines: &[BarLine]) -> Option<LevelView> 
         rise_s: 0.0,
         fall_s: 0.0,
         under_speech_db: 0.0,
+        percent: 100.0,
         gain_db: 0.0,
         rise_slope: Slope::One,
         fall_slope: Slope::One,
@@ -77,7 +80,7 @@ fn level_view(object: &LevelObject, bar_lines: &[BarLine]) -> Option<LevelView> 
         top_on_bar: None,
         by_hand: object.by_hand(),
     };
-    match *object {
+    let view = match *object {
         LevelObject::Dip { gain_db, under_speech_db, .. } => Some(LevelView { gain_db, under_speech_db, ..view }),
         LevelObject::Swell { start_samples, rise_samples, fall_samples, gain_db, under_speech_db, rise_slope, fall_slope, .. } => {
             let top = start_samples + rise_samples;
@@ -98,5 +101,6 @@ fn level_view(object: &LevelObject, bar_lines: &[BarLine]) -> Option<LevelView> 
         LevelObject::FadeIn { length_samples, shape, .. } => Some(LevelView { rise_s: seconds(length_samples), fade_shape: Some(shape), ..view }),
         LevelObject::FadeOut { length_samples, shape, .. } => Some(LevelView { fall_s: seconds(length_samples), fade_shape: Some(shape), ..view }),
         LevelObject::Base { .. } | LevelObject::Trim { .. } => None,
-    }
+    };
+    view.map(|view| LevelView { percent: percent_from_db(-view.under_speech_db), ..view })
 }

@@ -8,7 +8,7 @@ use crate::studio::OpenCut;
 use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
 use jaunty_core::fit::Wishes;
-use jaunty_core::shape::ShapeWishes;
+use jaunty_core::shape::{LevelName, ShapeWishes};
 use jaunty_core::speech::Phrase;
 use jaunty_core::units::seconds_from_samples;
 use serde::Serialize;
@@ -24,6 +24,8 @@ pub struct PhraseView {
     pub end_s: f64,
     /// Its words, where known.
     pub words: Option<String>,
+    /// The dip that holds the bed under it.
+    pub dip: Option<LevelName>,
 }
 
 /// Something that the check found.
@@ -108,8 +110,12 @@ impl From<&OpenCut> for PlanView {
         let (parts, lines, bar_lines) = part_views(open);
         let finding =
             |f: check::Finding| FindingView { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend };
-        let phrase =
-            |p: &Phrase| PhraseView { start_s: seconds_from_samples(p.start_samples), end_s: seconds_from_samples(p.end_samples), words: p.words.clone() };
+        let phrase = |p: &Phrase| PhraseView {
+            start_s: seconds_from_samples(p.start_samples),
+            end_s: seconds_from_samples(p.end_samples),
+            words: p.words.clone(),
+            dip: plan.dip_under(p).and_then(LevelName::of),
+        };
         Self {
             revision: revision.number,
             parent: revision.parent,

@@ -80,7 +80,8 @@ onBeforeUnmount(() => props.listening.tryCandidate(null))
 
 function note(candidate: CandidateView, event: Event) {
   const text = (event.target as HTMLInputElement).value
-  if (text !== candidate.note) void props.actions.changeCandidate(candidate.hash, { note: text })
+  if (text !== candidate.note)
+    void props.actions.say({ about: 'bed', do: 'candidate', sound: candidate.hash, note: text })
 }
 </script>
 
@@ -125,7 +126,10 @@ function note(candidate: CandidateView, event: Event) {
               :bordered="false"
               :class="{ warn: candidate.kind !== 'music' }"
               data-test="candidate-kind"
-              @change="(kind: unknown) => actions.changeCandidate(candidate.hash, { kind: kind as Kind })"
+              @change="
+                (kind: unknown) =>
+                  actions.say({ about: 'bed', do: 'candidate', sound: candidate.hash, kind: kind as Kind })
+              "
             />
           </label>
         </div>
@@ -158,7 +162,7 @@ function note(candidate: CandidateView, event: Event) {
               :aria-checked="candidate.opinion === opinion.value"
               :class="{ on: candidate.opinion === opinion.value }"
               :data-test="`opinion-${opinion.value}`"
-              @click="actions.changeCandidate(candidate.hash, { opinion: opinion.value })"
+              @click="actions.say({ about: 'bed', do: 'candidate', sound: candidate.hash, opinion: opinion.value })"
             >
               {{ opinion.label }}
             </button>
@@ -197,10 +201,12 @@ function note(candidate: CandidateView, event: Event) {
             size="small"
             :disabled="!candidate.reading || actions.busy.value"
             data-test="use-bed"
-            @click="actions.useBed(candidate.hash)"
+            @click="actions.say({ about: 'bed', do: 'use', sound: candidate.hash })"
             >Use it</a-button
           >
-          <button class="plain soft" @click="actions.dropCandidate(candidate.hash)">take away</button>
+          <button class="plain soft" @click="actions.say({ about: 'bed', do: 'drop', sound: candidate.hash })">
+            take away
+          </button>
         </div>
       </li>
     </ol>

@@ -2,7 +2,7 @@
 import { onKeyStroke, useDebounceFn } from '@vueuse/core'
 import type { TableColumnType } from 'ant-design-vue'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, server, type FittingView, type StillsView, type Wish } from '../../../shared/http'
+import { answer, server, type FittingView, type Of, type StillsView } from '../../../shared/http'
 import { clock, count } from '../../../shared/words'
 import MapView from '../../map/MapView.vue'
 import SpliceCloseUp from '../../map/SpliceCloseUp.vue'
@@ -45,8 +45,9 @@ async function tryLength(seconds: number) {
   ).catch(() => null)
   if (found && tried.value?.lengthS === lengthS) tried.value = { lengthS, fitting: found }
 }
+const fit = (change: Of<'fit'>) => props.actions.say(change)
 const setLength = (seconds: number) =>
-  void props.actions.setLength(Math.round((seconds * props.cut.rate.num) / props.cut.rate.den))
+  void fit({ about: 'fit', do: 'length', frames: Math.round((seconds * props.cut.rate.num) / props.cut.rate.den) })
 // The new plan comes by an event; what was tried stands until then.
 watch(
   () => [plan.value.revision, props.cut.lengthFrames],
@@ -65,8 +66,10 @@ watch(
 
 function hearAround() {
   if (!splice.value) return
-  const reading = props.cut.bed?.reading
-  const bar = reading && reading.tempoBpm > 0 ? (60 / reading.tempoBpm) * reading.metre : 2
+  // As long as the bar that is left.
+  const lines = props.cut.bed?.reading?.barLinesS ?? []
+  const [from, to] = [lines[splice.value.leaveBar - 1], lines[splice.value.leaveBar]]
+  const bar = from !== undefined && to !== undefined ? to - from : 2
   props.listening.repeatPassage(splice.value.atS - bar, Math.min(props.cut.lengthS, splice.value.atS + bar))
 }
 
@@ -75,9 +78,8 @@ const other = ref<number | null>(null)
 async function take(index: number) {
   const from = plan.value.chosen
   if (index === from || busy.value) return
-  if (await props.actions.takeFitting(index)) other.value = from
+  if (await fit({ about: 'fit', do: 'choose', fitting: index })) other.value = from
 }
-const wish = (said: Wish) => void props.actions.wish(said)
 
 const ENDS = { ownEnding: 'own ending', stop: 'stop, rings out', fade: 'fade', silence: 'ends early' }
 const by = (of: (f: FittingView) => number) => (a: { fitting: FittingView }, b: { fitting: FittingView }) =>
@@ -168,7 +170,9 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
       >
       <button v-if="chosen && !tried" class="plain" data-test="to-wishes" @click="toWishes">
         {{
-          plan.wishes.said.length ? `what you ask for, ${plan.wishes.said.length}` : 'ask for a start, an end, a place'
+          plan.wishes.standing.length
+            ? `what you ask for, ${plan.wishes.standing.length}`
+            : 'ask for a start, an end, a place'
         }}
         <kbd>W</kbd>
       </button>
@@ -188,24 +192,20 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
       </span>
       <span v-else-if="plan.fittedBefore" class="trying">
         The narration or the picture changed since this was fitted.
-        <button class="plain" :disabled="busy" data-test="fit-again" @click="actions.fitAgain()">Fit again</button>
+        <button class="plain" :disabled="busy" data-test="fit-again" @click="fit({ about: 'fit', do: 'again' })">
+          Fit again
+        </button>
       </span>
       <NextBed
         v-else-if="chosen"
         :cut="cut"
         :busy="busy"
         :position-s="listening.positionS.value"
-        @go-on="actions.goOnWith"
+        @say="(said) => actions.say(said)"
       />
     </header>
     <template v-if="fitting && chosen">
-      <PartsRow
-        :cut="cut"
-        :busy="busy"
-        @hand="(index) => actions.takeToHand(index)"
-        @handover="(index, atS, lengthS) => actions.moveHandover(index, atS, lengthS)"
-        @take-off="(index) => actions.takeOff(index)"
-      />
+      <PartsRow :cut="cut" :busy="busy" @say="(said) => actions.say(said)" />
       <MapView
         :cut="cut"
         :fitting="fitting"
@@ -215,8 +215,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
         :position-s="listening.positionS.value"
         :chosen-splice="spliceIndex"
         @seek="listening.seek"
-        @wish="wish"
-        @take-back="(index) => actions.takeWishBack(index)"
+        @say="fit"
         @splice="(index) => (spliceIndex = index)"
         @try-length="tryLength"
         @set-length="setLength"
@@ -271,9 +270,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
             :busy="busy"
             :stills="stills"
             :position-s="listening.positionS.value"
-            @wish="wish"
-            @take-back="(index) => actions.takeWishBack(index)"
-            @hold="(frames) => actions.holdStills(frames)"
+            @say="fit"
           />
         </div>
         <SpliceCloseUp
@@ -285,7 +282,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
           :index="Math.min(spliceIndex, chosen.splices.length - 1)"
           :count="chosen.splices.length"
           :busy="busy"
-          @wish="wish"
+          @say="fit"
           @hear="hearAround"
           @go="(index) => (spliceIndex = index)"
         />

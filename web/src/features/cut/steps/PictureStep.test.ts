@@ -19,7 +19,7 @@ const shot = (name: string, frame: number) => ({
 function stand() {
   const edits: unknown[] = []
   const actions = {
-    editMarks: vi.fn(async (edit: unknown) => {
+    say: vi.fn(async (edit: unknown) => {
       edits.push(edit)
       return true
     }),
@@ -61,8 +61,14 @@ describe('the picture step', () => {
     for (const key of ['e', 'h', 't', 'c', 'o']) press(key)
     await nextTick()
     expect(edits).toEqual([
-      { do: 'beginShot', frame: 120, name: '' },
-      ...['hit', 'title', 'credits', 'other'].map((kind) => ({ do: 'markMoment', frame: 120, kind, name: '' })),
+      { about: 'picture', do: 'beginShot', frame: 120, name: '' },
+      ...['hit', 'title', 'credits', 'other'].map((kind) => ({
+        about: 'picture',
+        do: 'markMoment',
+        frame: 120,
+        kind,
+        name: '',
+      })),
     ])
     view.unmount()
     press('e')
@@ -79,7 +85,7 @@ describe('the picture step', () => {
     await view.findAll('[data-test=shot-row] button')[1]?.trigger('click')
     expect(view.get('[data-test=mark-editor]').text()).toContain('Shot 2')
     press('Delete')
-    expect(edits).toEqual([{ do: 'removeShot', index: 1 }])
+    expect(edits).toEqual([{ about: 'picture', do: 'removeShot', shot: 120 }])
   })
 
   it('tells what changed and what was not used, as text', () => {

@@ -2,7 +2,7 @@
 import { useEventListener } from '@vueuse/core'
 import { message } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
-import type { AskCut, MomentKind } from '../../../shared/http'
+import type { Description, MomentKind, Of } from '../../../shared/http'
 import DropArea from '../../../shared/DropArea.vue'
 import { CUT_LISTS, FILMS, isFilm, OTHER_LISTS, useSending } from '../../../shared/files'
 import SendingList from '../../../shared/SendingList.vue'
@@ -35,8 +35,8 @@ watch(
   () => (value.value = formOf(props.cut)),
 )
 
-async function save(body: AskCut) {
-  if (await props.actions.describe(body)) {
+async function save(body: Description) {
+  if (await props.actions.say({ about: 'cut', do: 'describe', ...body })) {
     describing.value = false
     message.success('Saved.')
   }
@@ -58,15 +58,16 @@ watch([selected, marks], () => {
 })
 
 const here = () => props.listening.frame.value
+const film = (change: Partial<Of<'film'>>) => void props.actions.say({ about: 'film', ...change } as Of<'film'>)
 
 async function begin() {
   const frame = here()
-  if (await props.actions.editMarks({ do: 'beginShot', frame, name: '' })) select('shot', frame)
+  if (await props.actions.say({ about: 'picture', do: 'beginShot', frame, name: '' })) select('shot', frame)
 }
 
 async function mark(kind: MomentKind) {
   const frame = here()
-  if (await props.actions.editMarks({ do: 'markMoment', frame, kind, name: '' })) select('moment', frame)
+  if (await props.actions.say({ about: 'picture', do: 'markMoment', frame, kind, name: '' })) select('moment', frame)
 }
 
 /** Selects what begins at a frame, so that it can be named at once. */
@@ -76,19 +77,28 @@ function select(kind: 'shot' | 'moment', frame: number) {
   if (index >= 0) selected.value = { kind, index }
 }
 
+/** A moment is named by when it is and what it is for. */
+function momentName(index: number) {
+  const { frame = 0, kind = 'hit' } = props.cut.moments[index] ?? {}
+  return { frame, kind }
+}
+
 function apply(changes: Partial<NonNullable<typeof editing.value>> = {}) {
   const at = selected.value
   if (!at || !editing.value) return
   const { name, frame, still, kind } = { ...editing.value, ...changes }
-  if (at.kind === 'shot') void props.actions.editMarks({ do: 'changeShot', index: at.index, frame, name, still })
-  else void props.actions.editMarks({ do: 'changeMoment', index: at.index, frame, kind, name })
+  const [shot, moment] = [props.cut.shots[at.index]?.frame ?? 0, momentName(at.index)]
+  if (at.kind === 'shot') void props.actions.say({ about: 'picture', do: 'changeShot', shot, frame, name, still })
+  else void props.actions.say({ about: 'picture', do: 'changeMoment', moment, frame, kind, name })
 }
 
 function remove() {
   const at = selected.value
   if (!at) return
   selected.value = null
-  void props.actions.editMarks({ do: at.kind === 'shot' ? 'removeShot' : 'removeMoment', index: at.index })
+  const shot = props.cut.shots[at.index]?.frame ?? 0
+  if (at.kind === 'shot') void props.actions.say({ about: 'picture', do: 'removeShot', shot })
+  else void props.actions.say({ about: 'picture', do: 'removeMoment', moment: momentName(at.index) })
 }
 
 useEventListener(document, 'keydown', (event) => {
@@ -142,14 +152,14 @@ useEventListener(document, 'keydown', (event) => {
                 :checked="cut.film.soundOn"
                 data-test="film-sound"
                 @change="
-                  (event: { target: { checked?: boolean } }) => actions.filmSound({ on: event.target.checked === true })
+                  (event: { target: { checked?: boolean } }) => film({ do: 'sound', on: event.target.checked === true })
                 "
                 >hear its own sound</a-checkbox
               >
-              <button class="plain soft" @click="actions.dropFilm()">take it away</button>
+              <button class="plain soft" @click="film({ do: 'drop' })">take it away</button>
               <p v-if="cut.film.differs" class="warn">
                 {{ cut.film.differs }}
-                <a-button size="small" @click="actions.filmLength()">Make the cut like the film</a-button>
+                <a-button size="small" @click="film({ do: 'length' })">Make the cut like the film</a-button>
               </p>
             </dd>
             <dd v-else class="soft">none yet: shot names stand in</dd>

@@ -3,8 +3,8 @@ import { useEventListener } from '@vueuse/core'
 import type { UploadProps } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { barAt } from '../../../drawing/bars'
-import type { Said } from '../../../shared/http'
-import { clock, count, decibels } from '../../../shared/words'
+import type { Correction } from '../../../shared/http'
+import { clock, count, decibels, samples } from '../../../shared/words'
 import BarsPage from '../../reading/BarsPage.vue'
 import CountCard from '../../reading/CountCard.vue'
 import { ENOUGH, PAUSE_S, tapped, tappedBpm } from '../../reading/taps'
@@ -61,9 +61,12 @@ watch(
   () => (selected.value = null),
 )
 
-function say(said: Said) {
-  void props.actions.correct(said)
+function say(correction: Correction) {
+  void props.actions.say({ about: 'reading', do: 'correct', correction })
 }
+
+const moveBoundary = (fromS: number, toS: number) =>
+  say({ what: 'moveBoundary', fromSamples: samples(fromS), toSamples: samples(toS) })
 
 function hear(bar: number) {
   selected.value = bar
@@ -73,7 +76,7 @@ function hear(bar: number) {
 
 function splitOrJoin() {
   if (selected.value === null || selected.value === 1) return
-  say({ what: beginsHere.value ? 'join' : 'split', atS: barStartS.value })
+  say({ what: beginsHere.value ? 'join' : 'split', atSamples: samples(barStartS.value) })
 }
 
 const name = ref('')
@@ -84,18 +87,23 @@ watch(section, (now) => {
 })
 function rename() {
   if (section.value && name.value.trim() !== (section.value.name ?? ''))
-    say({ what: 'name', atS: barStartS.value, name: name.value })
+    say({ what: 'name', atSamples: samples(barStartS.value), name: name.value })
 }
 function reletter() {
   if (section.value && letter.value.trim() && letter.value !== section.value.label)
-    say({ what: 'letter', atS: barStartS.value, label: letter.value })
+    say({ what: 'letter', atSamples: samples(barStartS.value), label: letter.value })
 }
 function markSinging() {
   if (selected.value !== null)
-    say({ what: 'singing', startS: barStartS.value, endS: barEndS.value, sings: !sung.value })
+    say({
+      what: 'singing',
+      startSamples: samples(barStartS.value),
+      endSamples: samples(barEndS.value),
+      sings: !sung.value,
+    })
 }
 function markEnding(what: 'lastHit' | 'fadesFrom') {
-  if (selected.value !== null) say({ what, atS: barStartS.value })
+  if (selected.value !== null) say({ what, atSamples: samples(barStartS.value) })
 }
 
 const taps = ref<number[]>([])
@@ -110,7 +118,7 @@ function tap() {
   taps.value = tapped(taps.value, player.nowS())
   clearTimeout(settle)
   settle = setTimeout(() => {
-    if (taps.value.length >= ENOUGH) say({ what: 'taps', atS: taps.value })
+    if (taps.value.length >= ENOUGH) say({ what: 'taps', atSamples: taps.value.map(samples) })
     taps.value = []
   }, PAUSE_S * 1000)
 }
@@ -119,7 +127,7 @@ function shiftBoundary(bars: number) {
   const now = section.value
   const toS = now && reading.value?.barLinesS[now.startBar - 1 + bars]
   if (now && toS !== undefined && toS !== null && now.startBar > 1) {
-    say({ what: 'moveBoundary', fromS: now.startS, toS })
+    moveBoundary(now.startS, toS)
     selected.value = now.startBar + bars
   }
 }
@@ -140,8 +148,8 @@ useEventListener(
       h: () => say({ what: 'offBeats' }),
       '[': () => say({ what: 'shiftBars', beats: -1 }),
       ']': () => say({ what: 'shiftBars', beats: 1 }),
-      ',': () => say({ what: 'nudge', ms: -10 }),
-      '.': () => say({ what: 'nudge', ms: 10 }),
+      ',': () => say({ what: 'nudge', samples: -480 }),
+      '.': () => say({ what: 'nudge', samples: 480 }),
       s: splitOrJoin,
       '<': () => shiftBoundary(-1),
       '>': () => shiftBoundary(1),
@@ -185,7 +193,7 @@ useEventListener(
           :playing="player.playing.value"
           :selected="selected"
           @hear="hear"
-          @move-boundary="(fromS, toS) => say({ what: 'moveBoundary', fromS, toS })"
+          @move-boundary="moveBoundary"
         />
       </div>
       <aside class="side">
@@ -231,9 +239,13 @@ useEventListener(
         </section>
         <section v-if="corrections.length" class="card" aria-label="What you said" data-test="corrections">
           <h3>What you said</h3>
-          <p v-for="(words, index) in corrections" :key="index" class="said" data-test="said">
-            <span>{{ words }}</span>
-            <button class="plain soft" :aria-label="`Take back: ${words}`" @click="actions.takeBack(index)">
+          <p v-for="one in corrections" :key="one.name" class="said" data-test="said">
+            <span>{{ one.words }}</span>
+            <button
+              class="plain soft"
+              :aria-label="`Take back: ${one.words}`"
+              @click="actions.say({ about: 'reading', do: 'takeBack', correction: one.name })"
+            >
               take back
             </button>
           </p>

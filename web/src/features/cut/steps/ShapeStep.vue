@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { onKeyStroke } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import type { LevelChange, LevelView } from '../../../shared/http'
-import { clock, decibels } from '../../../shared/words'
-import { balanced } from '../../sheet/choices'
+import type { LevelChange, LevelName, LevelView } from '../../../shared/http'
+import { clock, decibels, samples } from '../../../shared/words'
+import { levelKey } from '../../sheet/choices'
 import FiguresPanel from '../../sheet/FiguresPanel.vue'
 import LevelCard from '../../sheet/LevelCard.vue'
 import SheetView from '../../sheet/SheetView.vue'
@@ -25,43 +25,48 @@ onKeyStroke('g', (event) => {
   if (!(event.target as HTMLElement).matches('input, textarea, [role=combobox]')) figures.value = !figures.value
 })
 
-const selected = ref<{ index: number; x: number; y: number } | null>(null)
-const level = computed(() => plan.value?.levels.find((object) => object.index === selected.value?.index) ?? null)
+const selected = ref<{ key: string; x: number; y: number } | null>(null)
+const level = computed(() => plan.value?.levels.find((object) => levelKey(object.name) === selected.value?.key) ?? null)
 /** The phrase whose words were clicked, for an emphasis. */
 const phrase = ref<number | null>(null)
 
 function select(object: LevelView, x: number, y: number) {
-  selected.value = { index: object.index, x, y }
+  selected.value = { key: levelKey(object.name), x, y }
   phrase.value = null
 }
 /** The words of a phrase open its dip. */
 function selectPhrase(index: number, x: number, y: number) {
-  const spoken = plan.value.phrases[index]
-  const dip =
-    spoken &&
-    plan.value.levels.find((o) => o.kind === 'dip' && spoken.startS >= o.startS - 0.05 && spoken.endS <= o.endS + 0.05)
+  const name = plan.value.phrases[index]?.dip
+  const dip = name && plan.value.levels.find((object) => levelKey(object.name) === levelKey(name))
   if (!dip) return
   select(dip, x, y)
   phrase.value = index
 }
+/** A place in the phrase whose words were clicked. */
+const inPhrase = computed(() => {
+  const spoken = plan.value.phrases[phrase.value ?? -1]
+  return spoken ? samples((spoken.startS + spoken.endS) / 2) : 0
+})
 /** The edges of a phrase move by a twentieth of a second. */
 function edges(start: number, end: number) {
   const spoken = plan.value.phrases[phrase.value ?? -1]
-  if (spoken && phrase.value !== null)
-    void props.actions.editVoice({
-      do: 'edges',
-      phrase: phrase.value,
-      startS: Math.max(0, spoken.startS + start),
-      endS: spoken.endS + end,
-    })
+  if (!spoken) return
+  const [from, to] = [Math.max(0, spoken.startS + start), spoken.endS + end]
+  const edit = { do: 'edges', phrase: inPhrase.value, startSamples: samples(from), endSamples: samples(to) } as const
+  void props.actions.say({ about: 'voice', ...edit })
 }
 const passage = computed(() => props.listening.passage.value)
+/** The marked passage in samples. */
+const marked = computed(() => ({
+  startSamples: samples(passage.value?.fromS ?? 0),
+  endSamples: samples(passage.value?.toS ?? 0),
+}))
 /** Raises or lowers the bed in the marked passage, and nowhere else. */
 function sweep(byDb: number) {
-  const at = passage.value
-  if (at) void props.actions.sweep(at.fromS, at.toS, byDb)
+  if (passage.value) void props.actions.say({ about: 'levels', do: 'sweep', ...marked.value, byDb })
 }
-const change = (index: number, what: LevelChange) => void props.actions.setLevel(index, what)
+const change = (object: LevelView, what: LevelChange, also: LevelName[] = []) =>
+  void props.actions.say({ about: 'levels', do: 'set', levels: [object.name, ...also], change: what })
 
 function zoom(by: number) {
   const at = ZOOMS.indexOf(secondsPerLine.value)
@@ -71,20 +76,15 @@ function zoom(by: number) {
 /** One decibel up or down for what is selected; the balance of all where nothing is. */
 onKeyStroke(['+', '-', '[', ']'], (event) => {
   if ((event.target as HTMLElement).matches('input, textarea, [role=combobox]')) return
-  const { shape } = plan.value
   const now = level.value
-  if (event.key === '+' || event.key === '-') {
-    if (!now && passage.value) return sweep(event.key === '+' ? 1 : -1)
-    // What is shown is the level from which a step goes: it waits for the last one.
-    if (busy.value || !now || now.kind === 'fadeIn' || now.kind === 'fadeOut') return
-    if (now.kind === 'sweep') return change(now.index, { gainDb: now.gainDb + (event.key === '+' ? 1 : -1) })
-    const by = (event.key === '+') === (now.kind !== 'emphasis') ? -1 : 1
-    const underSpeechDb = Math.min(60, Math.max(0, now.underSpeechDb + by))
-    if (underSpeechDb !== now.underSpeechDb) change(now.index, { underSpeechDb })
-  } else {
-    if (busy.value) return
-    void props.actions.setShape(balanced(shape, event.key === '[' ? 1 : -1))
-  }
+  const up = event.key === '+'
+  if (event.key === '[' || event.key === ']') {
+    void props.actions.say({ about: 'levels', do: 'balance', byDb: event.key === '[' ? 1 : -1 })
+  } else if (!now && passage.value) {
+    sweep(up ? 1 : -1)
+  } else if (now && now.kind !== 'fadeIn' && now.kind !== 'fadeOut') {
+    void props.actions.say({ about: 'levels', do: 'step', level: now.name, byDb: up ? 1 : -1 })
+  } else return
   event.preventDefault()
 })
 
@@ -125,7 +125,7 @@ const place = computed(() => {
           class="plain"
           :disabled="busy"
           data-test="take-out"
-          @click="actions.editVoice({ do: 'takeOut', startS: passage.fromS, endS: passage.toS })"
+          @click="actions.say({ about: 'voice', do: 'takeOut', ...marked })"
         >
           take it out
         </button>
@@ -133,7 +133,14 @@ const place = computed(() => {
           class="plain"
           :disabled="busy"
           data-test="make-room"
-          @click="actions.editVoice({ do: 'moveAfter', atS: passage.fromS, byS: passage.toS - passage.fromS })"
+          @click="
+            actions.say({
+              about: 'voice',
+              do: 'moveAfter',
+              atSamples: marked.startSamples,
+              bySamples: marked.endSamples - marked.startSamples,
+            })
+          "
         >
           make room
         </button>
@@ -150,12 +157,9 @@ const place = computed(() => {
         :cut="cut"
         :busy="busy"
         :position-s="listening.positionS.value"
-        @shape="(shape) => actions.setShape(shape)"
-        @voice="(edit) => actions.editVoice(edit)"
-        @film="(what) => actions.filmSound(what)"
-        @film-handover="actions.filmHandover"
-        @ambience="(index, what) => actions.changeAmbience(index, what)"
-        @drop-ambience="(index) => actions.dropAmbience(index)"
+        @levels="(said) => actions.say(said)"
+        @voice="(said) => actions.say(said)"
+        @film="(said) => actions.say(said)"
         @bring-ambience="(file) => actions.send('ambiences', file, () => undefined)"
       />
       <div class="paper">
@@ -165,39 +169,48 @@ const place = computed(() => {
           :seconds-per-line="secondsPerLine"
           :position-s="listening.positionS.value"
           :passage="listening.passage.value"
-          :selected="selected?.index ?? null"
+          :selected="level"
           @seek="listening.seek"
           @passage="(fromS, toS) => listening.repeatPassage(fromS, toS)"
           @select="select"
           @phrase="selectPhrase"
-          @change="(object, what) => change(object.index, what)"
+          @change="(object, what) => change(object, what)"
         />
         <div v-if="level" class="floating" :style="place">
           <LevelCard
             :cut="cut"
             :level="level"
             :busy="busy"
-            @change="(what) => level && change(level.index, what)"
-            @give-back="level && actions.giveBack(level.index)"
+            @change="(what, also) => level && change(level, what, also)"
+            @give-back="level && actions.say({ about: 'levels', do: 'giveBack', level: level.name })"
             @close="selected = null"
           />
           <div v-if="phrase !== null && level.kind === 'dip'" class="card emphasis">
             <b>Phrase {{ phrase + 1 }}</b>
-            <button class="plain" :disabled="busy" data-test="emphasise" @click="actions.emphasise(phrase ?? 0)">
+            <button
+              class="plain"
+              :disabled="busy"
+              data-test="emphasise"
+              @click="actions.say({ about: 'levels', do: 'emphasise', phrase: inPhrase })"
+            >
               deeper under this one
             </button>
             <button class="plain" :disabled="busy" @click="edges(-0.05, 0)">begins earlier</button>
             <button class="plain" :disabled="busy" @click="edges(0.05, 0)">later</button>
             <button class="plain" :disabled="busy" @click="edges(0, -0.05)">ends earlier</button>
             <button class="plain" :disabled="busy" @click="edges(0, 0.05)">later</button>
-            <button class="plain" :disabled="busy" @click="actions.editVoice({ do: 'joinNext', phrase: phrase ?? 0 })">
+            <button
+              class="plain"
+              :disabled="busy"
+              @click="actions.say({ about: 'voice', do: 'joinNext', phrase: inPhrase })"
+            >
               one with the next
             </button>
             <button
               class="plain"
               :disabled="busy"
               data-test="not-speech"
-              @click="actions.editVoice({ do: 'notSpeech', phrase: phrase ?? 0 }).then(() => (selected = null))"
+              @click="actions.say({ about: 'voice', do: 'notSpeech', phrase: inPhrase }).then(() => (selected = null))"
             >
               no speech
             </button>
@@ -209,7 +222,7 @@ const place = computed(() => {
           Swells, dips and phrases of the cut
         </caption>
         <tbody>
-          <tr v-for="object in plan.levels" :key="object.index">
+          <tr v-for="object in plan.levels" :key="levelKey(object.name)">
             <td>{{ object.kind }}</td>
             <td>{{ clock(object.startS, true) }} to {{ clock(object.endS, true) }}</td>
             <td>{{ decibels(-object.underSpeechDb) }} dB</td>

@@ -5,7 +5,7 @@ import { ask } from '../../../shared/ask'
 import DropArea from '../../../shared/DropArea.vue'
 import { SOUNDS, useSending } from '../../../shared/files'
 import SendingList from '../../../shared/SendingList.vue'
-import { bare, clock, count, decibels } from '../../../shared/words'
+import { bare, clock, count, decibels, samples } from '../../../shared/words'
 import FilmView from '../../film/FilmView.vue'
 import { linesOf, textOf } from '../../voice/lines'
 import { useRecorder } from '../../voice/useRecorder'
@@ -30,15 +30,19 @@ const written = computed(() => textOf(props.cut.lines))
 watch(written, (now) => (text.value = now), { immediate: true })
 const unread = ref<string | null>(null)
 
+const saveAll = (lines: { atS: number; words: string }[]) => {
+  const all = lines.map(({ atS, words }) => ({ startSamples: samples(atS), words }))
+  return props.actions.say({ about: 'voice', do: 'lines', lines: all })
+}
 async function saveLines(): Promise<boolean> {
   const lines = linesOf(text.value, props.cut.lengthS)
   unread.value = typeof lines === 'number' ? `Line ${lines} lies behind the end of the cut.` : null
   if (typeof lines === 'number') return false
-  return text.value === written.value || props.actions.setLines(lines)
+  return text.value === written.value || saveAll(lines)
 }
 
 async function speak() {
-  if (await saveLines()) await props.actions.speakLines()
+  if (await saveLines()) await props.actions.say({ about: 'voice', do: 'speak' })
 }
 
 const now = computed(() => {
@@ -48,13 +52,18 @@ const now = computed(() => {
 const next = computed(() => props.cut.lines.find((line) => line.atS > props.listening.positionS.value + 0.3) ?? null)
 const busy = computed(() => state.value !== 'idle')
 
+/** A phrase is named by its middle. */
+function usePhrase(take: string, { startS, endS }: { startS: number; endS: number }) {
+  void props.actions.say({ about: 'voice', do: 'useTake', take, phrase: samples((startS + endS) / 2) })
+}
+
 function drop(hash: string, name: string) {
   ask({
     title: `Take "${name}" away?`,
     content: 'What is used of it goes too. Undo brings it back; the recording itself stays stored.',
     yes: 'Take it away',
     no: 'Keep it',
-    onYes: () => props.actions.dropTake(hash),
+    onYes: () => props.actions.say({ about: 'voice', do: 'dropTake', take: hash }),
   })
 }
 
@@ -173,7 +182,7 @@ useEventListener(
                 size="small"
                 :disabled="actions.busy.value"
                 data-test="use-take"
-                @click="actions.useTake(take.hash)"
+                @click="actions.say({ about: 'voice', do: 'useTake', take: take.hash })"
                 >Use all of it</a-button
               >
               <a-checkbox
@@ -185,7 +194,7 @@ useEventListener(
                     ? `The room between the phrases lies at ${decibels(Math.round(take.noiseFloorDbfs))} dBFS.`
                     : undefined
                 "
-                @change="actions.cleanTake(take.hash, !take.withoutNoise)"
+                @change="actions.say({ about: 'voice', do: 'clean', take: take.hash, on: !take.withoutNoise })"
                 >without its steady noise</a-checkbox
               >
               <button class="plain soft" @click="drop(take.hash, bare(take.name))">take away</button>
@@ -211,7 +220,7 @@ useEventListener(
                 @click="
                   phrase.used || take.origin === 'scratch'
                     ? listening.seek(phrase.startS)
-                    : actions.useTake(take.hash, k)
+                    : usePhrase(take.hash, phrase)
                 "
               ></button>
             </div>
