@@ -178,8 +178,14 @@ async fn kill_rounds(rounds: usize) {
                         client.post(format!("{path}/candidates")).multipart(form).send().await.is_ok_and(|a| a.status().is_success())
                     }
                     During::Save => {
-                        let body = json!({ "revision": revision, "title": wanted, "length": "60", "rate": { "num": 25, "den": 1, "dropFrame": false } });
-                        client.patch(path).json(&body).send().await.is_ok_and(|a| a.status().is_success())
+                        let rate = json!({ "num": 25, "den": 1, "dropFrame": false });
+                        let change = json!({ "about": "cut", "do": "describe", "title": wanted, "length": "60", "rate": rate });
+                        client
+                            .post(format!("{path}/changes"))
+                            .json(&json!({ "revision": revision, "change": change }))
+                            .send()
+                            .await
+                            .is_ok_and(|a| a.status().is_success())
                     }
                     During::Export => {
                         let Ok(answer) = client.get(format!("{path}/revisions/{}/mix.wav", revision.as_u64().unwrap_or(0))).send().await else { return false };
@@ -235,7 +241,7 @@ async fn kill_rounds(rounds: usize) {
         // One that is not needed any more, so that the next round begins alike.
         if is_there {
             let hash = view["candidates"].as_array().unwrap().iter().find(|c| c["name"] == format!("{wanted}.wav")).unwrap()["hash"].as_str().unwrap();
-            stand.change("DELETE", &cut, &format!("/candidates/{hash}"), json!({})).await;
+            stand.say(&cut, "bed", json!({ "do": "drop", "sound": hash })).await;
         }
     }
     println!("{rounds} rounds: nothing lost, nothing doubled, nothing stuck");

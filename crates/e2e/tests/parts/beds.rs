@@ -76,12 +76,12 @@ async fn two_beds_are_compared_at_one_moment_and_the_shelf_says_what_may_be_used
     assert!(licence["credit"].as_str().unwrap().contains("Night Tram"));
     // Used as the bed, the check says so as well; with a paid plan noted it no longer does, and the record stays.
     let hash = taken["hash"].as_str().unwrap();
-    stand.change("PUT", &cut, "/bed", json!({ "soundHash": hash })).await;
+    stand.say(&cut, "bed", json!({ "do": "use", "sound": hash })).await;
     let findings = |v: &Value| v["plan"]["findings"].as_array().unwrap().iter().filter(|f| f["text"].as_str().unwrap().contains("paid plan")).count();
     let view = stand.cut_when(&cut, |c| fitted(c) && c["bed"]["hash"] == hash).await;
     assert_eq!(findings(&view), 1);
-    let paid = json!({ "title": "Advert", "length": "40", "rate": { "num": 25, "den": 1, "dropFrame": false }, "commercial": true, "paidPlan": true });
-    let (_, view) = stand.change("PATCH", &cut, "", paid).await;
+    let paid = json!({ "do": "describe", "title": "Advert", "length": "40", "rate": { "num": 25, "den": 1, "dropFrame": false }, "commercial": true, "paidPlan": true });
+    let (_, view) = stand.say(&cut, "cut", paid).await;
     assert_eq!(findings(&view), 0);
     assert!(view["candidates"][2]["licence"]["objection"].is_null() && view["candidates"][2]["licence"]["warned"].is_string());
 }
@@ -95,8 +95,7 @@ async fn a_wrong_guess_is_put_right_and_terms_hold_over_cuts() {
     let view = stand.cut_when(&cut, |c| idle(c) && c["candidates"][0]["kind"].is_string()).await;
     let hash = view["candidates"][0]["hash"].as_str().unwrap().to_owned();
     assert_eq!((&view["candidates"][0]["kind"], &view["bed"]["hash"]), (&json!("speech"), &json!(hash)));
-    let change = json!({ "revision": view["plan"]["revision"], "kind": "speech" });
-    stand.send("PATCH", &format!("/api/cuts/{cut}/candidates/{hash}"), Some(change)).await;
+    assert_eq!(stand.say(&cut, "bed", json!({ "do": "candidate", "sound": hash, "kind": "speech" })).await.0, 200);
     let view = stand.cut_when(&cut, |c| idle(c) && c["plan"]["phrases"].as_array().is_some_and(|p| !p.is_empty())).await;
     assert_eq!((view["candidates"].as_array().map(Vec::len), view["takes"].as_array().map(Vec::len)), (Some(0), Some(1)));
     // Music brought in as narration is laid as such, and told.

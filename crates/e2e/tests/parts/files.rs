@@ -103,11 +103,37 @@ impl Stand {
         answer(request).await
     }
 
-    /// A change of a cut as a page makes it that has just been loaded: with the revision that is shown.
-    pub async fn change(&self, method: &str, cut: &str, rest: &str, mut body: Value) -> (u16, Value) {
-        let (_, view) = self.send("GET", &format!("/api/cuts/{cut}"), None).await;
-        body["revision"] = view["plan"]["revision"].clone();
-        self.send(method, &format!("/api/cuts/{cut}{rest}"), Some(body)).await
+    /// A cut as it is.
+    pub async fn cut(&self, cut: &str) -> Value {
+        self.send("GET", &format!("/api/cuts/{cut}"), None).await.1
+    }
+
+    /// Says something about a cut as a page does that has just been loaded: the cut after it, or the problem.
+    pub async fn say(&self, cut: &str, about: &str, what: Value) -> (u16, Value) {
+        let revision = self.cut(cut).await["plan"]["revision"].clone();
+        self.say_at(cut, &revision, about, what).await
+    }
+
+    /// Says something about a cut as it was in a revision: the cut after it, or the problem.
+    pub async fn say_at(&self, cut: &str, revision: &Value, about: &str, mut what: Value) -> (u16, Value) {
+        what["about"] = json!(about);
+        self.then(cut, "changes", json!({ "revision": revision, "change": what })).await
+    }
+
+    /// Goes back or on in the history, from what is shown.
+    pub async fn go(&self, cut: &str, way: &str) -> (u16, Value) {
+        let revision = self.cut(cut).await["plan"]["revision"].clone();
+        self.then(cut, way, json!({ "revision": revision })).await
+    }
+
+    /// Sends something to an address of a cut: the cut after it, or the problem.
+    pub async fn then(&self, cut: &str, place: &str, body: Value) -> (u16, Value) {
+        let (status, answer) = self.send("POST", &format!("/api/cuts/{cut}/{place}"), Some(body)).await;
+        if status != 200 {
+            return (status, answer);
+        }
+        assert!(answer["revision"].is_u64() && answer.as_object().is_some_and(|all| all.len() == 1), "{place}: {answer}");
+        (status, self.cut(cut).await)
     }
 
     /// What an address gives, whatever it is.
@@ -141,11 +167,13 @@ impl Stand {
         (cut, view)
     }
 
+    /// Brings a file into a cut: the cut after it, or the problem.
     pub async fn upload(&self, cut: &str, role: &str, file: &Path, name: &str) -> (u16, Value) {
         let bytes = std::fs::read(file).expect("a file");
         let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_owned());
         let form = reqwest::multipart::Form::new().part("file", part);
-        answer(reqwest::Client::new().post(self.server.url(&format!("/api/cuts/{cut}/{role}"))).multipart(form)).await
+        let (status, told) = answer(reqwest::Client::new().post(self.server.url(&format!("/api/cuts/{cut}/{role}"))).multipart(form)).await;
+        if status == 200 { (status, self.cut(cut).await) } else { (status, told) }
     }
 
     /// The cut once `done` says so.

@@ -50,9 +50,7 @@ async fn the_map_is_taken_hold_of_and_the_file_has_it() {
     browser.find("ribbon").await.unwrap();
 
     // One key brings up what can be asked for; the bed then lies a little before the credits, and all over the cut again.
-    let edit = json!({ "do": "markMoment", "frame": 300, "kind": "credits", "name": "" });
-    let body = json!({ "revision": first["plan"]["revision"], "edit": edit });
-    assert_eq!(stand.send("POST", &format!("/api/cuts/{cut}/picture/marks"), Some(body)).await.0, 200);
+    assert_eq!(stand.say(&cut, "picture", json!({ "do": "markMoment", "frame": 300, "kind": "credits", "name": "" })).await.0, 200);
     let moment = browser.find("from-moment").await.unwrap();
     browser.client().find(Locator::Css("body")).await.unwrap().send_keys("w").await.unwrap();
     let shown = "const b = document.querySelector('[data-test=place]').getBoundingClientRect(); return b.top > 0 && b.bottom < innerHeight";
@@ -94,18 +92,17 @@ async fn the_map_is_taken_hold_of_and_the_file_has_it() {
     browser.find("pin").await.unwrap();
     assert_eq!(browser.count("pin").await.unwrap(), 1);
     assert_eq!(browser.count("wish").await.unwrap(), 2, "both are listed");
-    let said: Vec<String> = view["plan"]["wishes"]["said"].as_array().unwrap().iter().map(|w| w.as_str().unwrap().to_owned()).collect();
-    let revision = view["plan"]["revision"].clone();
-    let (status, view) = stand.send("DELETE", &format!("/api/cuts/{cut}/fit/wishes/1"), Some(json!({ "revision": revision }))).await;
-    assert_eq!((status, view["plan"]["wishes"]["pins"].as_array().map(Vec::len)), (200, Some(0)), "{said:?}");
+    let standing = view["plan"]["wishes"]["standing"].clone();
+    let take_back = async |one: usize| stand.say(&cut, "fit", json!({ "do": "takeBack", "wish": standing[one]["wish"] })).await;
+    let (status, view) = take_back(1).await;
+    assert_eq!((status, view["plan"]["wishes"]["pins"].as_array().map(Vec::len)), (200, Some(0)), "{standing}");
 
     // A splice that somebody asks for is there; it is nudged and seen close up.
-    let line = |bar: usize| view["bed"]["reading"]["barLinesS"][bar].clone();
-    let wish = json!({ "what": "splice", "splice": { "leaveS": line(8), "enterS": line(16) }, "instead": null });
-    let revision = view["plan"]["revision"].clone();
-    let (status, free) = stand.send("DELETE", &format!("/api/cuts/{cut}/fit/wishes/0"), Some(json!({ "revision": revision }))).await;
-    assert_eq!((status, free["plan"]["wishes"]["said"].as_array().map(Vec::len)), (200, Some(0)));
-    let (status, told) = stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(json!({ "revision": free["plan"]["revision"], "wish": wish }))).await;
+    let line = |bar: usize| samples_from_seconds(view["bed"]["reading"]["barLinesS"][bar].as_f64().unwrap());
+    let wish = json!({ "what": "splice", "splice": { "leaveSamples": line(8), "enterSamples": line(16) }, "instead": null });
+    let (status, free) = take_back(0).await;
+    assert_eq!((status, free["plan"]["wishes"]["standing"].as_array().map(Vec::len)), (200, Some(0)));
+    let (status, told) = stand.say(&cut, "fit", json!({ "do": "wish", "wish": wish })).await;
     assert_eq!(status, 200, "{told}");
     let before = stand.cut_when(&cut, |c| splices(c) > 0 && idle(c)).await;
     // Whichever of the splices is seen close up.
@@ -146,15 +143,13 @@ async fn stills_are_held_until_the_bed_ends_by_itself() {
     let stand = Stand::new(&[]).await;
     let cut = stand.make_cut("Stills", "120").await;
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    let revision = async || stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();
     for k in 1..8 {
-        let edit = json!({ "do": "beginShot", "frame": k * 375, "name": format!("still {k}") });
-        let (status, told) = stand.send("POST", &path("/picture/marks"), Some(json!({ "revision": revision().await, "edit": edit }))).await;
+        let (status, told) = stand.say(&cut, "picture", json!({ "do": "beginShot", "frame": k * 375, "name": format!("still {k}") })).await;
         assert_eq!(status, 200, "{told}");
     }
     for k in 0..8 {
-        let edit = json!({ "do": "changeShot", "index": k, "frame": k * 375, "name": format!("still {k}"), "still": true });
-        assert_eq!(stand.send("POST", &path("/picture/marks"), Some(json!({ "revision": revision().await, "edit": edit }))).await.0, 200);
+        let edit = json!({ "do": "changeShot", "shot": k * 375, "frame": k * 375, "name": format!("still {k}"), "still": true });
+        assert_eq!(stand.say(&cut, "picture", edit).await.0, 200);
     }
     stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
     stand.cut_when(&cut, fitted).await;
@@ -162,8 +157,7 @@ async fn stills_are_held_until_the_bed_ends_by_itself() {
     let way = ways.as_array().unwrap().iter().find(|w| w["advised"] == true).expect("a sensible way").clone();
     let length = way["lengthFrames"].as_u64().unwrap();
     assert!((way["meanHoldS"].as_f64().unwrap() - length as f64 / 25.0 / 8.0).abs() < 0.01, "{way}");
-    let body = json!({ "revision": revision().await, "lengthFrames": length });
-    assert_eq!(stand.send("POST", &path("/fit/stills"), Some(body)).await.0, 200);
+    assert_eq!(stand.say(&cut, "fit", json!({ "do": "holdStills", "frames": length })).await.0, 200);
     let view = stand.cut_when(&cut, |c| c["lengthFrames"] == length && fitted(c)).await;
     let best = &view["plan"]["fittings"][0];
     assert_eq!((best["end"].as_str(), best["speedChangePercent"].as_f64()), (Some("ownEnding"), Some(0.0)), "{best}");
@@ -174,25 +168,25 @@ async fn stills_are_held_until_the_bed_ends_by_itself() {
 async fn wishes_that_make_no_sense_are_refused() {
     let stand = Stand::new(&[]).await;
     let cut = stand.make_cut("Nonsense", "60").await;
-    let wish = async |wish: Value| stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(json!({ "revision": 1, "wish": wish }))).await;
-    assert_eq!(wish(json!({ "what": "keep", "startS": 1.0, "endS": 2.0 })).await.0, 422, "there is no bed yet");
+    let wish = async |wish: Value| stand.say(&cut, "fit", json!({ "do": "wish", "wish": wish })).await;
+    assert_eq!(wish(json!({ "what": "keep", "startSamples": 48_000, "endSamples": 96_000 })).await.0, 422, "there is no bed yet");
     assert_eq!(wish(json!({ "what": "hop" })).await.0, 400);
     stand.upload(&cut, "candidates", &FILES.path("loop.wav"), "loop.wav").await;
-    let view = stand.cut_when(&cut, fitted).await;
-    let revision = view["plan"]["revision"].clone();
+    stand.cut_when(&cut, fitted).await;
     for (nonsense, told) in [
-        (json!({ "what": "keep", "startS": 5.0, "endS": 5.0 }), "ends after it begins"),
+        (json!({ "what": "keep", "startSamples": 5, "endSamples": 5 }), "ends after it begins"),
         (json!({ "what": "leastRun", "bars": 0 }), "At least 1"),
-        (json!({ "what": "speedChange", "percent": 50.0 }), "0 to 2 percent"),
+        (json!({ "what": "speedChange", "share": 0.5 }), "0 to 2 percent"),
         (json!({ "what": "mostPlays", "times": 0 }), "1 to 100"),
-        (json!({ "what": "pin", "bedS": -1.0, "cutS": 2.0 }), "0 to 86400"),
+        (json!({ "what": "pin", "bedSamples": 13 * 3600 * 48_000u64, "cutSamples": 2 }), "0 to 12 hours"),
     ] {
-        let (status, answer) = stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(json!({ "revision": revision, "wish": nonsense }))).await;
+        let (status, answer) = wish(nonsense.clone()).await;
         assert_eq!(status, 422, "{nonsense}");
         assert!(answer["detail"].as_str().unwrap().contains(told), "{answer}");
     }
-    let stale = json!({ "revision": 1, "wish": { "what": "leastRun", "bars": 2 } });
-    assert_eq!(stand.send("POST", &format!("/api/cuts/{cut}/fit/wishes"), Some(stale)).await.0, 409);
+    let few = json!({ "do": "wish", "wish": { "what": "leastRun", "bars": 2 } });
+    assert_eq!(stand.say_at(&cut, &json!(1), "fit", few).await.0, 409);
+    assert_eq!(wish(json!({ "what": "pin", "bedSamples": -1, "cutSamples": 2 })).await.0, 400, "no sound has a sample before its first");
 }
 
 /// The cut grows and the narration changes beneath a bed that was fitted before.
@@ -201,10 +195,7 @@ async fn a_cut_that_changes_is_fitted_anew_and_only_when_that_is_wanted() {
     let stand = Stand::new(&[]).await;
     let (cut, first) = stand.with_bed("It grew", "60").await;
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    let length = async |c: &Value, frames: u64| {
-        let body = json!({ "revision": c["plan"]["revision"], "lengthFrames": frames });
-        stand.send("PUT", &path("/fit/length"), Some(body)).await
-    };
+    let length = async |c: &Value, frames: u64| stand.say_at(&cut, &c["plan"]["revision"], "fit", json!({ "do": "length", "frames": frames })).await;
     assert_eq!(length(&first, 0).await.0, 422);
     let (status, view) = length(&first, 77 * 25 + 1).await;
     assert_eq!(status, 200, "{view}");
@@ -222,15 +213,15 @@ async fn a_cut_that_changes_is_fitted_anew_and_only_when_that_is_wanted() {
     assert_eq!(spoken["plan"]["fittedBefore"], false);
 
     // A piece of the narration goes, and what the phrases had for dips; the fitting stays until it is asked for again.
-    assert_eq!(stand.change("DELETE", &cut, "/pieces/99", json!({})).await.0, 404);
-    assert_eq!(stand.change("DELETE", &cut, "/pieces/0", json!({})).await.0, 200);
+    assert_eq!(stand.say(&cut, "voice", json!({ "do": "dropPiece", "atSamples": 99 })).await.0, 404);
+    assert_eq!(stand.say(&cut, "voice", json!({ "do": "dropPiece", "atSamples": 0 })).await.0, 200);
     let silent = stand.cut_when(&cut, |c| c["plan"]["phrases"].as_array().is_some_and(Vec::is_empty) && idle(c)).await;
     assert!(silent["pieces"].as_array().unwrap().is_empty() && silent["plan"]["levels"].as_array().unwrap().iter().all(|l| l["kind"] != "dip"));
     assert_eq!((&silent["plan"]["fittedBefore"], pieces(&silent)), (&json!(true), pieces(&spoken)));
-    let (status, again) = stand.send("POST", &path("/fit/again"), Some(json!({ "revision": silent["plan"]["revision"] }))).await;
+    let (status, again) = stand.say_at(&cut, &silent["plan"]["revision"], "fit", json!({ "do": "again" })).await;
     assert_eq!((status, &again["plan"]["fittedBefore"]), (200, &json!(false)), "{again}");
-    let (_, undone) = stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": again["plan"]["revision"] }))).await;
-    let (_, undone) = stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": undone["plan"]["revision"] }))).await;
+    stand.go(&cut, "undo").await;
+    let (_, undone) = stand.go(&cut, "undo").await;
     assert_eq!(undone["plan"]["phrases"], spoken["plan"]["phrases"]);
 }
 
@@ -242,9 +233,8 @@ async fn candidates_keep_what_was_said_of_them() {
     let hash = view["candidates"][0]["hash"].as_str().unwrap().to_owned();
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
     let say = async |mut what: Value| {
-        let now = stand.send("GET", &path(""), None).await.1;
-        what["revision"] = now["plan"]["revision"].clone();
-        stand.send("PATCH", &path(&format!("/candidates/{hash}")), Some(what)).await
+        (what["do"], what["sound"]) = (json!("candidate"), json!(hash));
+        stand.say(&cut, "bed", what).await
     };
     assert_eq!(say(json!({})).await.0, 422);
     assert_eq!(say(json!({ "note": "x".repeat(501) })).await.0, 422);
@@ -318,28 +308,25 @@ async fn one_bed_gives_over_to_another_at_the_playhead() {
     assert!(first > 0.8 && second > 0.8, "{first} and {second}");
 
     // Each can be taken to hand and keeps how it is played; the handover moves; one bed less is one step back.
-    let again = |c: &Value, path: &str, mut body: Value| {
-        body["revision"] = c["plan"]["revision"].clone();
-        (format!("/api/cuts/{cut}/parts/{path}"), body)
-    };
-    let (path, body) = again(&two, "0/hand", json!({}));
-    assert_eq!(stand.send("PUT", &path, Some(body)).await.0, 200);
+    let from = |c: &Value, part: usize| samples_from_seconds(c["plan"]["parts"][part]["startS"].as_f64().unwrap());
+    assert_eq!(stand.say(&cut, "bed", json!({ "do": "takeToHand", "fromSamples": from(&two, 0) })).await.0, 200);
     let first = stand.cut_when(&cut, |c| c["bed"]["name"] == "bed.wav" && fitted(c)).await;
     assert_eq!(places(&first), shared);
     let played = |c: &Value, part: usize| c["plan"]["parts"][part]["fitting"]["pieces"].clone();
     assert_eq!((played(&first, 0), played(&first, 1)), (played(&two, 0), played(&two, 1)));
-    let (path, body) = again(&first, "1/start", json!({ "atS": 2.0, "lengthS": 0.0 }));
-    let (status, told) = stand.send("PUT", &path, Some(body)).await;
+    let hand_over = async |at_s: u64| {
+        let change = json!({ "do": "moveHandover", "fromSamples": from(&first, 1), "atSamples": at_s * 48_000, "lengthSamples": 0 });
+        stand.say(&cut, "bed", change).await
+    };
+    let (status, told) = hand_over(2).await;
     assert!(status == 422 && told["detail"].as_str().unwrap().contains("at least 4 s"), "{told}");
-    let (path, body) = again(&first, "1/start", json!({ "atS": 24.0, "lengthS": 0.0 }));
-    assert_eq!(stand.send("PUT", &path, Some(body)).await.0, 200);
+    assert_eq!(hand_over(24).await.0, 200);
     let moved = stand.cut_when(&cut, |c| places(c)[1].1 == 24.0 && fitted(c)).await;
     assert_eq!((places(&moved)[0].2, moved["plan"]["parts"][0]["fitting"]["pieces"][0]["cutStartS"].as_f64()), (24.0, Some(0.0)));
     browser.client().refresh().await.unwrap();
     browser.find("part").await.unwrap();
     assert_eq!(browser.count("part").await.unwrap(), 2);
-    let (path, body) = again(&moved, "1", json!({}));
-    assert_eq!(stand.send("DELETE", &path, Some(body)).await.0, 200);
+    assert_eq!(stand.say(&cut, "bed", json!({ "do": "takeOff", "fromSamples": from(&moved, 1) })).await.0, 200);
     let alone = stand.cut_when(&cut, |c| places(c).len() == 1 && fitted(c)).await;
     assert_eq!((places(&alone)[0].1, places(&alone)[0].2, alone["plan"]["wishes"]["place"].is_null()), (0.0, 60.0, true));
     browser.close().await.unwrap();

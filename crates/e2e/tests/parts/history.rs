@@ -2,6 +2,7 @@
 
 use super::files::{FILES, Stand, fitted, idle};
 use jaunty_core::sound::Source;
+use jaunty_core::units::samples_from_seconds;
 use serde_json::{Value, json};
 
 #[tokio::test(flavor = "multi_thread")]
@@ -9,24 +10,24 @@ async fn changes_are_revisions_that_can_be_undone_and_never_collide() {
     let stand = Stand::new(&[]).await;
     let cut = stand.make_cut("History", "45").await;
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    assert_eq!(stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": 1 }))).await.0, 409, "nothing before the first");
+    assert_eq!(stand.go(&cut, "undo").await.0, 409, "nothing before the first");
     stand.upload(&cut, "candidates", &FILES.path("loop.wav"), "loop.wav").await;
     let first = stand.cut_when(&cut, fitted).await;
     assert_eq!(first["plan"]["revision"], 4, "made, brought in, used, planned");
 
     // A new length is a new revision; the old one can be had back with its length.
-    let longer = json!({ "title": "History", "length": "60", "rate": { "num": 25, "den": 1, "dropFrame": false } });
-    stand.change("PATCH", &cut, "", longer).await;
+    let longer = json!({ "do": "describe", "title": "History", "length": "60", "rate": { "num": 25, "den": 1, "dropFrame": false } });
+    stand.say(&cut, "cut", longer).await;
     let second = stand.cut_when(&cut, |c| fitted(c) && c["plan"]["revision"] == 6).await;
     assert_eq!(second["plan"]["lengthSamples"], 60 * 48_000);
 
     // Two windows: the one that saw revision 4 is told, and nothing changes.
-    let (status, problem) = stand.send("PUT", &path("/plan/fitting"), Some(json!({ "revision": 4, "index": 0 }))).await;
+    let (status, problem) = stand.say_at(&cut, &json!(4), "fit", json!({ "do": "choose", "fitting": 0 })).await;
     assert_eq!((status, problem["code"].as_str()), (409, Some("stale")));
 
-    let (status, undone) = stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": 6 }))).await;
+    let (status, undone) = stand.then(&cut, "undo", json!({ "revision": 6 })).await;
     assert_eq!((status, &undone["plan"]["revision"], &undone["lengthFrames"]), (200, &json!(4), &json!(1125)));
-    let (_, redone) = stand.send("POST", &path("/plan/redo"), Some(json!({ "revision": 4 }))).await;
+    let (_, redone) = stand.then(&cut, "redo", json!({ "revision": 4 })).await;
     assert_eq!((&redone["plan"]["revision"], &redone["lengthFrames"]), (&json!(6), &json!(1500)));
 
     // The same content is stored once.
@@ -61,31 +62,34 @@ fn shown(view: &Value) -> Value {
     view
 }
 
-/// The next thing to do, as (method, what follows the cut's address, body without its revision).
-fn next_step(kind: usize, turn: u64, view: &Value) -> (&'static str, String, Value) {
+/// The next thing to say: what it is about, and what.
+fn next_step(kind: usize, turn: u64, view: &Value) -> (&'static str, Value) {
     let pal = json!({ "num": 25, "den": 1, "dropFrame": false });
-    let line = |bar: u64| view["bed"]["reading"]["barLinesS"][bar as usize].as_f64().unwrap();
-    let length = |seconds: u64| json!({ "title": view["title"], "length": seconds.to_string(), "rate": pal });
-    let mut shape = view["plan"]["shape"].clone();
-    shape["underSpeechDb"] = json!(18 + turn % 9);
+    let line = |bar: u64| samples_from_seconds(view["bed"]["reading"]["barLinesS"][bar as usize].as_f64().unwrap());
+    let describe = |title: &str, length: &str| json!({ "do": "describe", "title": title, "length": length, "rate": pal });
+    let (title, length) = (view["title"].as_str().unwrap(), view["lengthTimecode"].as_str().unwrap());
+    let phrase = |k: u64| {
+        let one = &view["plan"]["phrases"][k as usize];
+        samples_from_seconds((one["startS"].as_f64().unwrap() + one["endS"].as_f64().unwrap()) / 2.0)
+    };
     let bar = 4 + turn % 20;
     match kind {
-        0 => ("PATCH", String::new(), json!({ "title": format!("Take {turn}"), "length": view["lengthTimecode"], "rate": pal })),
-        1 => ("PATCH", String::new(), length(50 + turn % 23)),
-        2 => ("PUT", "/shape".into(), json!({ "shape": shape })),
-        3 => ("POST", "/fit/wishes".into(), json!({ "wish": { "what": "leaveOut", "startS": line(bar), "endS": line(bar + 4) } })),
-        4 => ("POST", "/fit/wishes".into(), json!({ "wish": { "what": "pin", "bedS": line(bar), "cutS": line(bar) + 0.1 } })),
-        5 => ("PUT", "/plan/fitting".into(), json!({ "index": turn as usize % view["plan"]["fittings"].as_array().unwrap().len() })),
-        6 => ("PUT", format!("/plan/levels/{}", 1 + turn % 3), json!({ "underSpeechDb": 19.5 })),
-        7 => ("POST", "/picture/marks".into(), json!({ "edit": { "do": "beginShot", "frame": 100 + 37 * (turn % 20), "name": format!("shot {turn}") } })),
-        8 => ("POST", "/picture/marks".into(), json!({ "edit": { "do": "markMoment", "frame": 90 + 41 * (turn % 20), "kind": "hit", "name": "bell" } })),
-        9 => ("PUT", "/lines".into(), json!({ "lines": [{ "atS": 2.0, "words": format!("line {turn}") }] })),
-        10 => ("POST", "/bed/corrections".into(), json!({ "said": { "what": "nudge", "ms": turn % 20 } })),
-        11 => ("POST", "/plan/emphasis".into(), json!({ "phrase": turn % 2 })),
-        12 => ("POST", "/plan/sweeps".into(), json!({ "startS": 20.0, "endS": 24.0, "byDb": -4.0 })),
-        13 => ("PATCH", format!("/candidates/{}", view["bed"]["hash"].as_str().unwrap()), json!({ "note": format!("note {turn}") })),
-        14 => ("POST", "/voice/edit".into(), json!({ "edit": { "do": "moveAfter", "atS": 12.0, "byS": 0.5 } })),
-        _ => ("POST", "/voice/edit".into(), json!({ "edit": { "do": "joinNext", "phrase": 1 } })),
+        0 => ("cut", describe(&format!("Take {turn}"), length)),
+        1 => ("cut", describe(title, &(50 + turn % 23).to_string())),
+        2 => ("levels", json!({ "do": "figure", "figure": "underSpeechDb", "value": 18 + turn % 9 })),
+        3 => ("fit", json!({ "do": "wish", "wish": { "what": "leaveOut", "startSamples": line(bar), "endSamples": line(bar + 4) } })),
+        4 => ("fit", json!({ "do": "wish", "wish": { "what": "pin", "bedSamples": line(bar), "cutSamples": line(bar) + 4800 } })),
+        5 => ("fit", json!({ "do": "choose", "fitting": turn as usize % view["plan"]["fittings"].as_array().unwrap().len() })),
+        6 => ("levels", json!({ "do": "set", "levels": [view["plan"]["levels"][turn as usize % 3]["name"]], "change": { "underSpeechDb": 19.5 } })),
+        7 => ("picture", json!({ "do": "beginShot", "frame": 100 + 37 * (turn % 20), "name": format!("shot {turn}") })),
+        8 => ("picture", json!({ "do": "markMoment", "frame": 90 + 41 * (turn % 20), "kind": "hit", "name": "bell" })),
+        9 => ("voice", json!({ "do": "lines", "lines": [{ "startSamples": 96_000, "words": format!("line {turn}") }] })),
+        10 => ("reading", json!({ "do": "correct", "correction": { "what": "nudge", "samples": 48 * (1 + turn % 20) } })),
+        11 => ("levels", json!({ "do": "emphasise", "phrase": phrase(turn % 2) })),
+        12 => ("levels", json!({ "do": "sweep", "startSamples": 960_000, "endSamples": 1_152_000, "byDb": -4.0 })),
+        13 => ("bed", json!({ "do": "candidate", "sound": view["bed"]["hash"], "note": format!("note {turn}") })),
+        14 => ("voice", json!({ "do": "moveAfter", "atSamples": 576_000, "bySamples": 24_000 })),
+        _ => ("voice", json!({ "do": "joinNext", "phrase": phrase(1) })),
     }
 }
 
@@ -94,23 +98,21 @@ async fn whatever_is_done_can_be_undone_step_by_step_and_done_again() {
     const KINDS: usize = 16;
     let stand = Stand::new(&[]).await;
     let (cut, first) = stand.with_bed_and_voice("History", "60").await;
-    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
     let mut states = vec![first];
     // Every kind once, in an order of its own, then some once more.
     for turn in 0..KINDS + 6 {
         let view = states.last().unwrap();
-        let (method, rest, mut body) = next_step((turn * 7 + 3) % KINDS, turn as u64, view);
+        let (about, what) = next_step((turn * 7 + 3) % KINDS, turn as u64, view);
         let revision = view["plan"]["revision"].clone();
-        body["revision"] = revision.clone();
-        let (status, answer) = stand.send(method, &path(&rest), Some(body.clone())).await;
-        assert_eq!(status, 200, "{method} {rest} {body}: {answer}");
+        let (status, answer) = stand.say_at(&cut, &revision, about, what.clone()).await;
+        assert_eq!(status, 200, "{about} {what}: {answer}");
         let view = stand.cut_when(&cut, |c| c["plan"]["revision"] != revision && idle(c)).await;
-        assert_eq!(view["plan"]["parent"], revision, "{method} {rest}: one step, one revision");
-        assert!(view["plan"]["undo"].as_str().is_some_and(|what| what.len() > 4), "{method} {rest} says what it did");
+        assert_eq!(view["plan"]["parent"], revision, "{about} {what}: one step, one revision");
+        assert!(view["plan"]["undo"].as_str().is_some_and(|done| done.len() > 4), "{about} {what} says what it did");
         states.push(view);
     }
     let go = async |way: &str, from: &Value, to: &Value| {
-        let (status, view) = stand.send("POST", &path(way), Some(json!({ "revision": from["plan"]["revision"] }))).await;
+        let (status, view) = stand.then(&cut, way, json!({ "revision": from["plan"]["revision"] })).await;
         assert_eq!(status, 200, "{way}: {view}");
         let (now, then) = (shown(&view), shown(to));
         for (name, value) in then.as_object().unwrap() {
@@ -118,10 +120,10 @@ async fn whatever_is_done_can_be_undone_step_by_step_and_done_again() {
         }
     };
     for pair in states.windows(2).rev() {
-        go("/plan/undo", &pair[1], &pair[0]).await;
+        go("undo", &pair[1], &pair[0]).await;
     }
     for pair in states.windows(2) {
-        go("/plan/redo", &pair[0], &pair[1]).await;
+        go("redo", &pair[0], &pair[1]).await;
     }
-    assert_eq!(states.last().unwrap()["title"], stand.send("GET", &path(""), None).await.1["title"]);
+    assert_eq!(states.last().unwrap()["title"], stand.cut(&cut).await["title"]);
 }

@@ -129,25 +129,24 @@ async fn pictures_that_make_no_sense_are_told() {
         assert_eq!(status, 422, "{place}");
         assert!(problem["detail"].as_str().unwrap().contains(said), "{problem}");
     }
-    let edit =
-        async |revision: u64, edit: serde_json::Value| stand.send("POST", &path("/picture/marks"), Some(json!({ "revision": revision, "edit": edit }))).await;
+    let edit = async |revision: u64, edit: serde_json::Value| stand.say_at(&cut, &json!(revision), "picture", edit).await;
     assert_eq!(edit(1, json!({ "do": "beginShot", "frame": 250, "name": "" })).await.0, 422, "behind the end");
     let (status, view) = edit(1, json!({ "do": "beginShot", "frame": 100, "name": "second" })).await;
     assert_eq!((status, view["shots"].as_array().map(Vec::len)), (200, Some(2)), "the stretch before is a shot too");
-    assert_eq!(edit(1, json!({ "do": "removeShot", "index": 0 })).await.0, 409, "an old revision");
+    assert_eq!(edit(1, json!({ "do": "removeShot", "shot": 0 })).await.0, 409, "an old revision");
     assert_eq!(edit(2, json!({ "do": "beginShot", "frame": 100, "name": "again" })).await.0, 422);
-    assert_eq!(edit(2, json!({ "do": "changeMoment", "index": 7, "frame": 1, "kind": "hit", "name": "" })).await.0, 404);
+    assert_eq!(edit(2, json!({ "do": "removeMoment", "moment": { "frame": 7, "kind": "hit" } })).await.0, 404);
 
     // Captions become lines; a film of another rate says how it differs and can be followed.
     let captions = "WEBVTT\n\n00:01.000 --> 00:02.000\nFirst line\n\n00:99.000 --> 00:03.000\nbroken\n";
     let (_, view) = stand.upload(&cut, "picture/list", &FILES.with("words.vtt", captions.as_bytes()), "words.vtt").await;
     assert_eq!((&view["lines"][0]["words"], view["list"]["unused"].as_array().map(Vec::len)), (&json!("First line"), Some(1)));
-    let ntsc = json!({ "title": "Told", "length": "8", "rate": { "num": 30000, "den": 1001, "dropFrame": true } });
-    stand.change("PATCH", &cut, "", ntsc).await;
+    let ntsc = json!({ "do": "describe", "title": "Told", "length": "8", "rate": { "num": 30000, "den": 1001, "dropFrame": true } });
+    stand.say(&cut, "cut", ntsc).await;
     let (status, view) = stand.upload(&cut, "film", &FILES.path("film.webm"), "film.webm").await;
     assert_eq!(status, 200);
     assert!(view["film"]["differs"].as_str().unwrap().contains("runs at 25"), "{}", view["film"]);
-    stand.change("PUT", &cut, "/film/length", json!({})).await;
+    stand.say(&cut, "film", json!({ "do": "length" })).await;
     let view = stand.cut_when(&cut, |c| idle(c) && c["film"]["differs"].is_null()).await;
     assert_eq!((&view["lengthFrames"], &view["firstTimecode"], &view["film"]["hasSound"]), (&json!(250), &json!("01:00:00:00"), &json!(true)));
     assert_eq!(view["plan"]["lengthSamples"], 480_000);

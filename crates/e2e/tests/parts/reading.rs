@@ -137,13 +137,13 @@ async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
         assert!(difference[at..at + 480].iter().copied().fold(0.0, f32::max) > 0.1, "a tick at {line}");
         assert!(difference[at - 2400..at - 480].iter().copied().fold(0.0, f32::max) < 0.01, "none before it");
     }
-    let revision = view["plan"]["revision"].clone();
+    let correct = |correction: Value| json!({ "do": "correct", "correction": correction });
     for (nonsense, told) in [
         (json!({ "what": "metre", "beats": 0 }), "1 to 12"),
         (json!({ "what": "tempo", "bpm": 1e9 }), "20 and 400"),
-        (json!({ "what": "taps", "atS": [1.0, 2.0] }), "four"),
+        (json!({ "what": "taps", "atSamples": [48_000, 96_000] }), "four"),
     ] {
-        let (status, problem) = stand.send("POST", &path("corrections"), Some(json!({ "revision": revision, "said": nonsense }))).await;
+        let (status, problem) = stand.say(&cut, "reading", correct(nonsense)).await;
         assert!(status == 422 && problem["detail"].as_str().unwrap().contains(told), "{problem}");
     }
     // The grid goes out in three formats and comes back as it was.
@@ -168,7 +168,6 @@ async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
         jaunty_media::decode_to_sound(&FILES.path("grid.wav")).unwrap().len_samples(),
         jaunty_media::decode_to_sound(&FILES.path("bed.wav")).unwrap().len_samples()
     );
-    let stale = json!({ "revision": 1, "said": { "what": "halfTempo" } });
-    assert_eq!(stand.send("POST", &path("corrections"), Some(stale)).await.0, 409);
-    assert_eq!(stand.change("DELETE", &cut, "/bed/corrections/99", json!({})).await.0, 404);
+    assert_eq!(stand.say_at(&cut, &json!(1), "reading", correct(json!({ "what": "halfTempo" }))).await.0, 409);
+    assert_eq!(stand.say(&cut, "reading", json!({ "do": "takeBack", "correction": "0123456789abcdef" })).await.0, 404);
 }

@@ -6,6 +6,7 @@ use fantoccini::Locator;
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure};
 use jaunty_core::sound::{Sound, Source};
+use jaunty_core::units::samples_from_seconds;
 use jaunty_demo::{LINES, Line, narration};
 use jaunty_e2e::Browser;
 use jaunty_media::{decode_to_sound, write_wav};
@@ -32,7 +33,6 @@ async fn stem(stand: &Stand, cut: &str, hear: &str, length_s: u64) -> Sound {
 async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells_along() {
     let stand = Stand::new(&[]).await;
     let (cut, first) = stand.with_bed_and_voice("Shaped", "60").await;
-    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
 
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/shape"))).await.unwrap();
@@ -50,10 +50,10 @@ async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells
     browser.client().perform_actions(drag).await.unwrap();
     let dragged = stand.cut_when(&cut, |c| levels(c, "swell").iter().any(|s| s["byHand"] == true)).await;
     let set = levels(&dragged, "swell").into_iter().find(|s| s["byHand"] == true).unwrap();
-    let was = levels(&first, "swell").into_iter().find(|s| s["index"] == set["index"]).unwrap();
+    let was = levels(&first, "swell").into_iter().find(|s| s["name"] == set["name"]).unwrap();
     assert!((was["underSpeechDb"].as_f64().unwrap() - set["underSpeechDb"].as_f64().unwrap() - 5.0).abs() < 0.01, "{was} {set}");
     // Nothing outside of it changed.
-    let others = |c: &Value| -> Vec<Value> { c["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["index"] != set["index"]).cloned().collect() };
+    let others = |c: &Value| -> Vec<Value> { c["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["name"] != set["name"]).cloned().collect() };
     assert_eq!(others(&first), others(&dragged));
 
     // The same narration with its third line and all that follows two seconds later: swells and
@@ -62,13 +62,10 @@ async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells
     let file = FILES.path("later.wav");
     write_wav(&file, &narration(&later, 62.0).unwrap()).unwrap();
     let takes: Vec<String> = dragged["takes"].as_array().unwrap().iter().map(|t| t["hash"].as_str().unwrap().to_owned()).collect();
-    assert_eq!(stand.change("DELETE", &cut, &format!("/takes/{}", takes[0]), json!({})).await.0, 200);
+    assert_eq!(stand.say(&cut, "voice", json!({ "do": "dropTake", "take": takes[0] })).await.0, 200);
     stand.cut_when(&cut, |c| idle(c) && c["takes"].as_array().is_some_and(Vec::is_empty)).await;
-    let (undone, _) = stand.send("GET", &path(""), None).await;
-    assert_eq!(undone, 200);
     // Undo the removal, so that the objects are there to follow, and lay the new take over the old one.
-    let view = stand.send("GET", &path(""), None).await.1;
-    stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": view["plan"]["revision"] }))).await;
+    assert_eq!(stand.go(&cut, "undo").await.0, 200);
     stand.upload(&cut, "takes", &file, "later.wav").await;
     let moved = stand
         .cut_when(&cut, |c| idle(c) && c["takes"].as_array().is_some_and(|t| t.len() == 2) && c["plan"]["phrases"].as_array().is_some_and(|p| p.len() >= 6))
@@ -82,35 +79,33 @@ async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells
     assert!(levels(&moved, "swell").iter().any(|s| s["byHand"] == true && s["underSpeechDb"] == set["underSpeechDb"]), "what was set by hand stays");
 
     // Phrases are corrected and the speech itself is edited; undo brings each back.
-    let edit = async |edit: Value| {
-        let revision = stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();
-        stand.send("POST", &path("/voice/edit"), Some(json!({ "revision": revision, "edit": edit }))).await
-    };
+    let edit = async |edit: Value| stand.say(&cut, "voice", edit).await;
+    let samples = |s: f64| samples_from_seconds(s);
+    // A place in a phrase, by which it is named.
+    let inside = |(from, to): (f64, f64)| samples((from + to) / 2.0);
     let spoken = |c: &Value| -> Vec<(f64, f64)> {
         c["plan"]["phrases"].as_array().unwrap().iter().map(|p| (p["startS"].as_f64().unwrap(), p["endS"].as_f64().unwrap())).collect()
     };
     let before = spoken(&moved);
-    let (status, joined) = edit(json!({ "do": "joinNext", "phrase": 0 })).await;
+    let (status, joined) = edit(json!({ "do": "joinNext", "phrase": inside(before[0]) })).await;
     assert_eq!((status, spoken(&joined).len(), spoken(&joined)[0]), (200, before.len() - 1, (before[0].0, before[1].1)));
-    let (_, edges) = edit(json!({ "do": "edges", "phrase": 1, "startS": before[2].0 - 0.2, "endS": before[2].1 + 0.1 })).await;
+    let (_, edges) =
+        edit(json!({ "do": "edges", "phrase": inside(before[2]), "startSamples": samples(before[2].0 - 0.2), "endSamples": samples(before[2].1 + 0.1) })).await;
     assert!((spoken(&edges)[1].0 - before[2].0 + 0.2).abs() < 1e-3 && (spoken(&edges)[1].1 - before[2].1 - 0.1).abs() < 1e-3);
-    let (_, less) = edit(json!({ "do": "notSpeech", "phrase": 2 })).await;
+    let (_, less) = edit(json!({ "do": "notSpeech", "phrase": inside(before[3]) })).await;
     assert_eq!(spoken(&less).len(), before.len() - 2);
-    let (status, shorter) = edit(json!({ "do": "takeOut", "startS": before[2].1 + 0.15, "endS": before[2].1 + 0.35 })).await;
+    let (status, shorter) = edit(json!({ "do": "takeOut", "startSamples": samples(before[2].1 + 0.15), "endSamples": samples(before[2].1 + 0.35) })).await;
     assert_eq!(status, 200);
     let last = |c: &Value| spoken(c).last().copied().unwrap().0;
     assert!((last(&shorter) - last(&less) + 0.2).abs() < 1e-3, "what comes after moves up: {} then {}", last(&less), last(&shorter));
-    assert_eq!(edit(json!({ "do": "takeOut", "startS": 5.0, "endS": 5.0 })).await.0, 422);
+    assert_eq!(edit(json!({ "do": "takeOut", "startSamples": 5, "endSamples": 5 })).await.0, 422);
     for _ in 0..4 {
-        let revision = stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();
-        assert_eq!(stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": revision }))).await.0, 200);
+        assert_eq!(stand.go(&cut, "undo").await.0, 200);
     }
-    assert_eq!(spoken(&stand.send("GET", &path(""), None).await.1), before);
+    assert_eq!(spoken(&stand.cut(&cut).await), before);
 
     // A figure is typed; what is exported measures as asked.
-    let shape = json!({ "underSpeechDb": 24.0, "aloneDb": 7.0, "easeS": 1.2, "leastGapS": 2.4, "fadeShape": "equalPower", "evenVoice": false });
-    let revision = stand.send("GET", &path(""), None).await.1["plan"]["revision"].clone();
-    let (status, view) = stand.send("PUT", &path("/shape"), Some(json!({ "revision": revision, "shape": shape }))).await;
+    let (status, view) = stand.say(&cut, "levels", json!({ "do": "figure", "figure": "underSpeechDb", "value": 24.0 })).await;
     assert_eq!(status, 200, "{view}");
     let (bed, voice) = (stem(&stand, &cut, "bed", 60).await, stem(&stand, &cut, "voice", 60).await);
     let phrases = view["plan"]["phrases"].as_array().unwrap();
@@ -123,8 +118,7 @@ async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells
     let apart = over(&voice) - over(&bed);
     assert!((apart - 24.0).abs() < 1.2, "24 dB asked, {apart:.2} measured");
     // Refused with what is allowed.
-    let wild = json!({ "underSpeechDb": 90.0, "aloneDb": 7.0, "easeS": 1.2, "leastGapS": 2.4, "fadeShape": "equalPower", "evenVoice": false });
-    let (status, told) = stand.send("PUT", &path("/shape"), Some(json!({ "revision": view["plan"]["revision"], "shape": wild }))).await;
+    let (status, told) = stand.say(&cut, "levels", json!({ "do": "figure", "figure": "underSpeechDb", "value": 90.0 })).await;
     assert!(status == 422 && told["detail"].as_str().unwrap().contains("0 to 40"), "{told}");
     browser.close().await.unwrap();
 }
@@ -146,7 +140,8 @@ async fn three_ambiences_keep_their_rules_and_the_whole_its_loudness() {
         write_wav(&file, &Sound::new(vec![noise])).unwrap();
         assert_eq!(stand.upload(&cut, "ambiences", &file, &format!("room {k}.wav")).await.0, 200);
         let view = stand.cut_when(&cut, |c| idle(c) && c["plan"]["ambiences"].as_array().is_some_and(|a| a.len() == k + 1)).await;
-        let (status, view) = stand.send("PUT", &path(&format!("/ambiences/{k}")), Some(json!({ "revision": view["plan"]["revision"], "rule": rule }))).await;
+        let sound = &view["plan"]["ambiences"][k]["hash"];
+        let (status, view) = stand.say(&cut, "levels", json!({ "do": "ambience", "sound": sound, "rule": rule })).await;
         assert_eq!((status, &view["plan"]["ambiences"][k]["rule"]), (200, &json!(rule)));
     }
     let heard = stem(&stand, &cut, "ambiences", 60).await;
@@ -166,11 +161,9 @@ async fn three_ambiences_keep_their_rules_and_the_whole_its_loudness() {
     assert!((difference - 10.0 * (2.0f64 / (1.0 + 10f64.powf(-0.9))).log10()).abs() < 1.0, "{difference:.2} dB between gap and speech");
 
     // A loudness for the whole; the exported file measures so.
-    let view = stand.send("GET", &path(""), None).await.1;
-    let mut shape = view["plan"]["shape"].clone();
-    shape["targetLufs"] = json!(-23.0);
-    shape["pocket"] = json!({ "depthDb": 12.0, "q": 4.0, "centreHz": null });
-    let (status, view) = stand.send("PUT", &path("/shape"), Some(json!({ "revision": view["plan"]["revision"], "shape": shape }))).await;
+    assert_eq!(stand.say(&cut, "levels", json!({ "do": "figure", "figure": "targetLufs", "value": -23.0 })).await.0, 200);
+    let pocket = json!({ "depthDb": 12.0, "q": 4.0, "centreHz": null });
+    let (status, view) = stand.say(&cut, "levels", json!({ "do": "figure", "figure": "pocket", "value": pocket })).await;
     assert_eq!(status, 200, "{view}");
     assert!((300.0..3500.0).contains(&view["plan"]["pocketHz"].as_f64().unwrap()), "{}", view["plan"]["pocketHz"]);
     let revision = view["plan"]["revision"].as_u64().unwrap();
@@ -213,14 +206,7 @@ async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_o
     let sweep = levels(&swept, "sweep").remove(0);
     let (from, to) = (sweep["startS"].as_f64().unwrap(), sweep["endS"].as_f64().unwrap());
     let outside = |c: &Value| -> Vec<Value> { c["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["kind"] != "sweep").cloned().collect() };
-    let plain = |levels: Vec<Value>| -> Vec<Value> {
-        let bare = |mut l: Value| {
-            l.as_object_mut().unwrap().remove("index");
-            l
-        };
-        levels.into_iter().map(bare).collect()
-    };
-    assert_eq!(plain(outside(&first)), plain(outside(&swept)), "nothing else changed");
+    assert_eq!(outside(&first), outside(&swept), "nothing else changed");
     let sound = async |c: &Value, more: &str| {
         let url = path(&format!("/revisions/{}/sound?fromSamples=0&lengthSamples=1440000{more}", c["plan"]["revision"]));
         let bytes = stand.bytes(&url).await;
@@ -236,14 +222,12 @@ async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_o
     browser.close().await.unwrap();
 
     // The voice enters on the next downbeat after eight seconds, with its words.
-    let edit = json!({ "do": "enter", "aloneS": 8.0, "on": "downbeat" });
-    let (status, told) = stand.send("POST", &path("/voice/edit"), Some(json!({ "revision": swept["plan"]["revision"], "edit": edit }))).await;
+    let (status, told) = stand.say(&cut, "voice", json!({ "do": "enter", "aloneSamples": 8 * 48_000, "on": "downbeat" })).await;
     assert_eq!(status, 200, "{told}");
     let entered = told["plan"]["phrases"][0]["startS"].as_f64().unwrap();
     let downbeats: Vec<f64> = told["plan"]["barLines"].as_array().unwrap().iter().filter_map(|b| b["atS"].as_f64()).collect();
     assert!(entered >= 7.9 && downbeats.iter().any(|d| (d - entered).abs() < 0.01), "{entered} of {downbeats:?}");
-    let nowhere = json!({ "do": "enter", "aloneS": 5000.0, "on": "section" });
-    let refused = stand.send("POST", &path("/voice/edit"), Some(json!({ "revision": told["plan"]["revision"], "edit": nowhere }))).await;
+    let refused = stand.say(&cut, "voice", json!({ "do": "enter", "aloneSamples": 5000 * 48_000, "on": "section" })).await;
     assert!(refused.0 == 422 && refused.1["detail"].as_str().unwrap().contains("no such place"), "{}", refused.1);
 
     // Without the voice, everything is the bed.
@@ -252,26 +236,25 @@ async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_o
 
     // Steady noise goes out of the take, and comes back.
     let take = told["takes"][0]["hash"].as_str().unwrap().to_owned();
-    assert_eq!(stand.change("PUT", &cut, &format!("/takes/{take}/clean"), json!({ "on": true })).await.0, 200);
+    assert_eq!(stand.say(&cut, "voice", json!({ "do": "clean", "take": take, "on": true })).await.0, 200);
     let clean = stand.cut_when(&cut, |c| c["takes"][0]["withoutNoise"] == true && idle(c)).await;
     assert_eq!(clean["plan"]["phrases"], told["plan"]["phrases"], "the phrases are those of the take as it came");
     let (noisy, quiet) = (sound(&told, "&hear=voice").await, sound(&clean, "&hear=voice").await);
     assert!(noisy.channels()[0].iter().zip(&quiet.channels()[0]).any(|(a, b)| (a - b).abs() > 1e-4));
-    assert_eq!(stand.change("PUT", &cut, &format!("/takes/{take}/clean"), json!({ "on": false })).await.0, 200);
+    assert_eq!(stand.say(&cut, "voice", json!({ "do": "clean", "take": take, "on": false })).await.0, 200);
     stand.cut_when(&cut, |c| c["takes"][0]["withoutNoise"] == false && idle(c)).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_films_own_sound_gives_over_to_the_bed() {
     let stand = Stand::new(&[]).await;
-    let (cut, bare) = stand.with_bed("Handed over", "40").await;
-    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    let ask = |c: &Value| json!({ "revision": c["plan"]["revision"], "toBed": true, "atS": 6.0, "lengthS": 2.0 });
-    let (status, told) = stand.send("POST", &path("/film/handover"), Some(ask(&bare))).await;
+    let (cut, _) = stand.with_bed("Handed over", "40").await;
+    let hand_over = async || stand.say(&cut, "film", json!({ "do": "handOver", "toBed": true, "atSamples": 6 * 48_000, "lengthSamples": 2 * 48_000 })).await;
+    let (status, told) = hand_over().await;
     assert!(status == 422 && told["detail"].as_str().unwrap().contains("bring one in at Picture"), "{told}");
     stand.upload(&cut, "film", &FILES.path("film.webm"), "film.webm").await;
-    let filmed = stand.cut_when(&cut, |c| c["film"]["hasSound"] == true && idle(c)).await;
-    assert_eq!(stand.send("POST", &path("/film/handover"), Some(ask(&filmed))).await.0, 200);
+    stand.cut_when(&cut, |c| c["film"]["hasSound"] == true && idle(c)).await;
+    assert_eq!(hand_over().await.0, 200);
     let handed = stand.cut_when(&cut, |c| c["film"]["heardUntilS"] == 7.0 && fitted(c)).await;
     assert_eq!((handed["plan"]["parts"][0]["startS"].as_f64(), handed["film"]["heardFromS"].as_f64()), (Some(5.0), Some(0.0)));
     let fades = levels(&handed, "fadeIn");
@@ -280,10 +263,10 @@ async fn the_films_own_sound_gives_over_to_the_bed() {
     let silent = |s: &Sound, from: f64, to: f64| s.channels()[0][(from * 48_000.0) as usize..(to * 48_000.0) as usize].iter().all(|x| x.abs() < 1e-6);
     assert!(silent(&film, 7.05, 30.0) && !silent(&film, 0.5, 5.0) && silent(&bed, 0.0, 4.95) && !silent(&bed, 8.0, 20.0));
     // Its level and its rule; nonsense is refused.
-    assert_eq!(stand.change("PUT", &cut, "/film/sound", json!({ "gainDb": -6.0, "rule": "low" })).await.0, 200);
+    assert_eq!(stand.say(&cut, "film", json!({ "do": "sound", "gainDb": -6.0, "rule": "low" })).await.0, 200);
     let softer = stand.cut_when(&cut, |c| c["film"]["gainDb"] == -6.0 && idle(c)).await;
     assert_eq!(softer["film"]["rule"], "low");
-    for nonsense in [json!({ "gainDb": 90.0 }), json!({ "fromS": 9.0, "untilS": 3.0 })] {
-        assert_eq!(stand.change("PUT", &cut, "/film/sound", nonsense).await.0, 422);
+    for nonsense in [json!({ "do": "sound", "gainDb": 90.0 }), json!({ "do": "sound", "fromSamples": 9, "untilSamples": 3 })] {
+        assert_eq!(stand.say(&cut, "film", nonsense).await.0, 422);
     }
 }

@@ -2,6 +2,7 @@
 //! machine until then.
 
 use super::files::{FILES, Stand, idle};
+use jaunty_core::units::samples_from_seconds;
 use jaunty_e2e::{Browser, eventually};
 use serde_json::{Value, json};
 use std::time::Duration;
@@ -83,15 +84,15 @@ async fn record(browser: &Browser, seconds: f64) {
 async fn written_lines_are_spoken_until_somebody_does() {
     let stand = Stand::new(&[]).await;
     let cut = stand.make_cut("Scratch", "60").await;
-    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
-    assert_eq!(stand.send("POST", &path("/scratch"), None).await.0, 422, "there are no lines yet");
-    let lines = json!({ "revision": 1, "lines": [
-        { "atS": 6.0, "words": "For ninety years the market hall told the town what time it was." },
-        { "atS": 7.0, "words": "This one has to wait for the first." },
-        { "atS": 38.8, "words": "-v is a word here, not an option" },
+    let speak = async || stand.say(&cut, "voice", json!({ "do": "speak" })).await.0;
+    assert_eq!(speak().await, 422, "there are no lines yet");
+    let lines = json!({ "do": "lines", "lines": [
+        { "startSamples": 288_000, "words": "For ninety years the market hall told the town what time it was." },
+        { "startSamples": 336_000, "words": "This one has to wait for the first." },
+        { "startSamples": 1_862_400, "words": "-v is a word here, not an option" },
     ] });
-    assert_eq!(stand.send("PUT", &path("/lines"), Some(lines)).await.0, 200);
-    stand.send("POST", &path("/scratch"), None).await;
+    assert_eq!(stand.say(&cut, "voice", lines).await.0, 200);
+    assert_eq!(speak().await, 200);
     let view = stand.cut_when(&cut, |c| idle(c) && c["pieces"].as_array().is_some_and(|p| p.len() == 3)).await;
     let start = |k: usize| view["pieces"][k]["startS"].as_f64().unwrap();
     assert_eq!((start(0), start(2)), (6.0, 38.8));
@@ -105,14 +106,16 @@ async fn written_lines_are_spoken_until_somebody_does() {
     let left = scratch(&view);
     assert!(left < 3 && view["pieces"].as_array().unwrap().iter().any(|p| p["scratch"] == false), "{}", view["pieces"]);
     // One phrase of the scratch take cannot push the narrator away again; undo brings the lines back.
-    let (_, undone) = stand.send("POST", &path("/plan/undo"), Some(json!({ "revision": view["plan"]["revision"] }))).await;
+    let (_, undone) = stand.go(&cut, "undo").await;
     assert_eq!(scratch(&undone), 3);
     // Phrase by phrase: one phrase of the real take is laid, and only the line under it goes.
-    let hash = undone["takes"][1]["hash"].as_str().unwrap();
-    stand.change("PUT", &cut, &format!("/takes/{hash}/use"), json!({ "phrase": 0 })).await;
+    let (hash, phrase) = (undone["takes"][1]["hash"].as_str().unwrap(), &undone["takes"][1]["phrases"][0]);
+    let inside = samples_from_seconds((phrase["startS"].as_f64().unwrap() + phrase["endS"].as_f64().unwrap()) / 2.0);
+    let take = async |hash: &str, phrase: Value| stand.say(&cut, "voice", json!({ "do": "useTake", "take": hash, "phrase": phrase })).await.0;
+    assert_eq!(take(hash, json!(inside)).await, 200);
     let view = stand.cut_when(&cut, |c| idle(c) && c["pieces"].as_array().is_some_and(|p| p.iter().any(|x| x["scratch"] == false))).await;
     assert_eq!(scratch(&view), 2);
-    assert_eq!(stand.change("PUT", &cut, &format!("/takes/{hash}/use"), json!({ "phrase": 99 })).await.0, 404);
-    assert_eq!(stand.change("PUT", &cut, "/takes/0000/use", json!({})).await.0, 404, "no digest, no take");
-    assert_eq!(stand.change("PUT", &cut, &format!("/takes/{hash}/use"), json!({ "phrase": "first" })).await.0, 400);
+    assert_eq!(take(hash, json!(3_000_000)).await, 404);
+    assert_eq!(take("0000", json!(null)).await, 422, "no take was read of that name");
+    assert_eq!(take(hash, json!("first")).await, 400);
 }

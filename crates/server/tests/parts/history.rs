@@ -157,7 +157,7 @@ async fn four_windows_and_the_machine_agree_with_a_model() {
 /// Another title.
 fn call(title: String) -> Change {
     let rate = AskedRate { num: 25, den: 1, drop_frame: false };
-    Change::Cut(CutChange::Describe(Description { title, length: "40 s".into(), rate, first_timecode: None, commercial: false, paid_plan: false }))
+    Change::Cut(CutChange::Describe(Description { title, length: "40".into(), rate, first_timecode: None, commercial: false, paid_plan: false }))
 }
 
 #[actix_web::test]
