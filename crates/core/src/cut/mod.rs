@@ -65,7 +65,8 @@ impl Cut {
 
     /// Whether a candidate would lie otherwise than before, so that candidates are to be compared again.
     pub fn compares_otherwise(&self, before: &Setup) -> bool {
-        before.candidates.iter().any(|c| self.setup.fitted_as(&c.hash) != before.fitted_as(&c.hash))
+        let mut both = self.setup.candidates.iter().filter(|c| before.candidates.iter().any(|b| b.hash == c.hash));
+        both.any(|c| self.setup.fitted_as(&c.hash) != before.fitted_as(&c.hash))
     }
 }
 

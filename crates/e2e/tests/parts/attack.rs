@@ -87,7 +87,7 @@ async fn attack(files: usize, most: Duration) {
         let told = answer.text().await.unwrap_or_default();
         assert!(status < 500, "file {number} of seed {seed}, {} as {place}, {}: {status} {told}", file.bent, file.name);
         if file.sent_as == SentAs::Film && status == 200 {
-            let view: Value = serde_json::from_str(&told).unwrap();
+            let view = stand.cut(cut).await;
             let film = view["film"]["hash"].as_str().unwrap();
             let played = client.get(stand.server.url(&format!("/api/cuts/{cut}/film/{film}"))).send().await.unwrap();
             let kind = played.headers()["content-type"].to_str().unwrap().to_owned();

@@ -116,6 +116,6 @@ async fn written_lines_are_spoken_until_somebody_does() {
     let view = stand.cut_when(&cut, |c| idle(c) && c["pieces"].as_array().is_some_and(|p| p.iter().any(|x| x["scratch"] == false))).await;
     assert_eq!(scratch(&view), 2);
     assert_eq!(take(hash, json!(3_000_000)).await, 404);
-    assert_eq!(take("0000", json!(null)).await, 422, "no take was read of that name");
+    assert_eq!(take("0000", json!(null)).await, 404, "no digest, no take");
     assert_eq!(take(hash, json!("first")).await, 400);
 }

@@ -1,7 +1,7 @@
 //! The loop of a worker: one job at a time, in a process that may break without harm.
 
 use crate::store::jobs::{self, Claimed, Lane, Lease};
-use crate::studio::{Problem, Report, Studio, TaskError};
+use crate::studio::{Code, Problem, Report, Studio, TaskError};
 use std::time::{Duration, Instant};
 
 /// How often an idle worker looks for work, and a busy one tells how far it is.
@@ -79,6 +79,15 @@ async fn work(studio: &Studio, worker: &str, job: Claimed) -> bool {
             }
         }
     };
+    if matches!(&outcome, Err(TaskError::Problem(problem)) if problem.code() == Code::Unavailable) {
+        // Nothing is wrong with the job: it is done once the database answers again.
+        tracing::warn!(job = %job.id, "the database was away; the job is given back");
+        if let Err(cause) = jobs::give_back(&studio.pool, worker).await {
+            tracing::warn!(%cause, "the job goes on when its lease is over");
+        }
+        tokio::time::sleep(Duration::from_secs(1)).await;
+        return true;
+    }
     let (state, problem) = match outcome {
         Ok(()) => ("done", None),
         Err(_) if late => {

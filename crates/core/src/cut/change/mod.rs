@@ -52,12 +52,15 @@ pub enum Change {
 impl Change {
     /// The sounds that must have been read for it, and as what.
     pub fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
-        match self {
+        let mut needed = match self {
             Self::Bed(change) => change.needs(),
             Self::Voice(change) => change.needs(setup),
             Self::Fit(change) => change.needs(setup),
             Self::Cut(_) | Self::Picture(_) | Self::Film(_) | Self::Reading(_) | Self::Levels(_) => Vec::new(),
-        }
+        };
+        // Whatever a client names: only what the cut has is looked for.
+        needed.retain(|(hash, _)| setup.candidates.iter().any(|c| c.hash == *hash) || setup.takes.iter().any(|t| t.hash == *hash));
+        needed
     }
 
     /// Makes the change; says what must be computed anew.

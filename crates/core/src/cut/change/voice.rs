@@ -206,14 +206,15 @@ impl VoiceChange {
                 edit_phrase(&mut cut.setup, at, |at_samples, _| PhraseEdit::NotSpeech { at_samples })?;
             }
             Self::UseTake { take: hash, phrase } => {
-                let reading = read(readings, hash, "This take is still being read. Use it when its phrases are known.")?;
                 let take = take(&cut.setup, hash)?.clone();
+                let reading = read(readings, hash, "This take is still being read. Use it when its phrases are known.")?;
                 lay_take(&mut cut.setup.pieces, &take, reading, *phrase)?;
                 return Ok(Effect::Replan);
             }
             Self::Clean { take: hash, on } => {
+                let is_made = take(&cut.setup, hash)?.cleaned.is_some();
                 read(readings, hash, "This take is still being read. Take its noise out when its phrases are known.")?;
-                if *on && take(&cut.setup, hash)?.cleaned.is_none() {
+                if *on && !is_made {
                     return Ok(Effect::Unchanged(Some(Work::Clean { take: hash.clone() })));
                 }
                 cut.setup.takes.iter_mut().filter(|t| t.hash == *hash).for_each(|t| t.cleaned_on = *on);
