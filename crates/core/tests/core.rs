@@ -5,7 +5,6 @@ mod parts {
     pub mod check;
     pub mod endings;
     pub mod fit;
-    mod floors;
     pub mod key;
     pub mod levels;
     pub mod loudness;

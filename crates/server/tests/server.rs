@@ -4,6 +4,8 @@
 
 mod parts {
     mod doors;
+    mod floors;
+
     mod history;
     mod house;
     mod migration;

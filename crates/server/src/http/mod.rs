@@ -20,7 +20,7 @@ mod voice;
 pub use openapi::document as openapi_document;
 pub use views::{BedReadingView, CutView, FittingView};
 
-use crate::Settings;
+use crate::settings::Settings;
 use crate::studio::{Code, Problem, Studio};
 use actix_web::error::{InternalError, JsonPayloadError};
 use actix_web::{App, HttpServer, web};

@@ -47,11 +47,12 @@ pub use supplier::{Piece, Query, StandIn, Supplier};
 pub use sweep::Swept;
 pub use task::{Report, TaskError};
 
-use crate::store::{Files, connect, sounds};
-use crate::{Settings, StartError};
+use crate::settings::Settings;
+use crate::store::{Files, Room, connect, sounds};
 use jaunty_media::PcmFile;
 use sqlx::MySqlPool;
 use std::num::NonZeroUsize;
+use std::path::PathBuf;
 use std::sync::Arc;
 use stills::Stills;
 use tokio::sync::Semaphore;
@@ -79,8 +80,9 @@ impl Studio {
     /// [`StartError`] with what to do.
     pub async fn open(settings: &Settings) -> Result<Self, StartError> {
         let folder = &settings.data_folder;
+        let room = Room { most_upload_bytes: settings.most_upload_bytes, leave_free_bytes: settings.leave_free_bytes };
         // Before anything is asked of the database: who has no folder has no sounds.
-        let files = Files::in_folder(folder, &settings.program, settings.room()).map_err(|cause| StartError::Data(folder.clone(), cause))?;
+        let files = Files::in_folder(folder, &settings.program, room).map_err(|cause| StartError::Data(folder.clone(), cause))?;
         let pool = connect(&settings.database_url).await?;
         let shelf = Arc::new(StandIn::new(folder.join("shelf")));
         let turns = Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, NonZeroUsize::get)));
@@ -105,4 +107,21 @@ impl Studio {
         let _turn = self.turns.acquire().await.map_err(|_| Problem::new(Code::Unavailable, "The server is ending."))?;
         Ok(tokio::task::spawn_blocking(work).await?)
     }
+}
+
+/// Why the server did not start.
+#[derive(Debug, thiserror::Error)]
+pub enum StartError {
+    /// The database does not answer or refuses us.
+    #[error("the database does not answer ({0}); start it, or set JAUNTY_DATABASE_URL")]
+    Database(#[from] sqlx::Error),
+    /// The data folder cannot be used.
+    #[error("the folder {0} cannot be used ({1}); make room or choose another with --data")]
+    Data(PathBuf, std::io::Error),
+    /// The demo scenario could not be made.
+    #[error("the demo cannot be loaded ({0})")]
+    Demo(#[from] Problem),
+    /// The network or the disk failed.
+    #[error("{0}")]
+    Io(#[from] std::io::Error),
 }

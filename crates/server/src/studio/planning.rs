@@ -10,6 +10,7 @@ use jaunty_core::picture::stills::{Holding, hold};
 use jaunty_core::plan::Role;
 use jaunty_core::reading::{Correction, keep_going, read_corrected};
 use jaunty_core::units::CutLength;
+use std::collections::hash_map::Entry;
 use std::sync::Arc;
 use uuid::Uuid;
 
@@ -100,9 +101,9 @@ impl Studio {
             }
         }
         for hash in wanted {
-            if !all.open.contains_key(&hash) {
-                let file: Opened = Arc::new(self.working_file(&hash).await?);
-                all.open.insert(hash, file);
+            if let Entry::Vacant(place) = all.open.entry(hash) {
+                let file: Opened = Arc::new(self.working_file(place.key()).await?);
+                place.insert(file);
             }
         }
         Ok(all)

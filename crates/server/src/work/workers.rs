@@ -1,7 +1,7 @@
 //! The processes that work jobs.
 
-use crate::Settings;
 use crate::apart::child_of_ours;
+use crate::settings::Settings;
 use crate::store::jobs::{self, Lane};
 use nix::sys::signal::{Signal, kill};
 use nix::unistd::Pid;

@@ -1,4 +1,5 @@
-//! The house has floors: no two parts of the core need each other, and no two of its files do.
+//! The house has floors: no two files of a crate need each other, no two parts of the core do, and nothing in the server
+//! looks up.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
@@ -47,9 +48,9 @@ fn handed_on(text: &str) -> BTreeMap<String, String> {
     uses.flat_map(|import| spread(&import)).filter_map(|path| path.rsplit_once("::").map(|(home, item)| (item.to_owned(), home.to_owned()))).collect()
 }
 
-/// The files that each file takes something from.
-fn imports() -> BTreeMap<String, BTreeSet<String>> {
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("src");
+/// The files of a crate that each of its files takes something from.
+fn imports(of: &str) -> BTreeMap<String, BTreeSet<String>> {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("..").join(of).join("src");
     let mut all = BTreeMap::new();
     modules(&root, &root, &mut all);
     let texts: BTreeMap<&str, String> = all
@@ -130,17 +131,36 @@ fn circle(of: &BTreeMap<String, BTreeSet<String>>) -> Option<Vec<String>> {
 
 #[test]
 fn no_two_parts_of_the_core_need_each_other() {
-    let files = imports();
-    assert!(files.values().map(BTreeSet::len).sum::<usize>() > 150, "imports are found");
     let part = |name: &str| name.split("::").next().unwrap_or_default().to_owned();
     let mut parts: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
-    for (from, all) in &files {
-        parts.entry(part(from)).or_default().extend(all.iter().map(|to| part(to)).filter(|to| *to != part(from)));
+    for (from, all) in imports("core") {
+        parts.entry(part(&from)).or_default().extend(all.iter().map(|to| part(to)).filter(|to| *to != part(&from)));
     }
     assert_eq!(circle(&parts), None);
 }
 
 #[test]
-fn no_two_files_of_the_core_need_each_other() {
-    assert_eq!(circle(&imports()), None);
+fn no_two_files_of_a_crate_need_each_other() {
+    for (name, least) in [("core", 150), ("exchange", 0), ("media", 1), ("server", 70)] {
+        let files = imports(name);
+        let found = files.values().map(BTreeSet::len).sum::<usize>();
+        assert!(found >= least, "{found} imports are found in {name}");
+        assert_eq!(circle(&files), None, "{name}");
+    }
+}
+
+#[test]
+fn nothing_in_the_server_looks_up() {
+    const FLOORS: [&str; 6] = ["settings", "apart", "store", "studio", "work", "http"];
+    let floor = |name: &str| FLOORS.iter().position(|floor| name.split("::").next() == Some(floor));
+    let all = imports("server");
+    let standing: BTreeSet<usize> = all.keys().filter_map(|name| floor(name)).collect();
+    assert_eq!(standing.len(), FLOORS.len() - 2, "all but the two lowest floors stand on others");
+    for (from, all) in &all {
+        for to in all {
+            if let Some((here, there)) = floor(from).zip(floor(to)) {
+                assert!(there <= here, "{from} needs {to}");
+            }
+        }
+    }
 }
