@@ -33,6 +33,7 @@
 
 pub mod check;
 pub mod cut;
+mod digest;
 pub mod fit;
 pub mod kind;
 pub mod mix;

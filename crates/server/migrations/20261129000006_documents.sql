@@ -2,7 +2,11 @@
 CREATE TABLE documents (
     -- SHA-256 of the body.
     hash BINARY(32) NOT NULL PRIMARY KEY,
-    body LONGBLOB COMPRESSED NOT NULL
+    -- The document that this one was packed against; it is packed against none.
+    base BINARY(32) NULL,
+    -- JSON as it is, or packed by zstd (RFC 8878).
+    body LONGBLOB COMPRESSED NOT NULL,
+    FOREIGN KEY (base) REFERENCES documents (hash)
 );
 INSERT IGNORE INTO documents (hash, body) SELECT UNHEX(SHA2(setup, 256)), setup FROM revisions;
 INSERT IGNORE INTO documents (hash, body) SELECT UNHEX(SHA2(plan, 256)), plan FROM revisions;

@@ -4,6 +4,7 @@
 
 mod parts {
     mod doors;
+    mod edits;
     mod floors;
 
     mod history;

@@ -1,10 +1,11 @@
 //! Planning: what a plan is made from, and what is kept of the one before.
 
-use super::{Cut, Effect, Laid, Setup, UsedSound, digest};
+use super::{Cut, Effect, Laid, Setup, UsedSound};
+use crate::digest::digest;
 use crate::fit::{self, FitRequest, Fitting, Scene, Wishes};
 use crate::mix;
 use crate::picture::{Line, MomentKind};
-use crate::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, Layer, PieceInput, Plan};
+use crate::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, Kept, Layer, PieceInput, Plan};
 use crate::reading::{BarLikeness, BedRead, Reading};
 use crate::shape::{LevelObject, ShapeWishes};
 use crate::sound::Source;
@@ -44,6 +45,8 @@ pub struct Sounds {
     pub speech: HashMap<String, SpeechReading>,
     /// Takes as they are heard, the film's own sound, ambiences.
     pub open: HashMap<String, Opened>,
+    /// What was measured of them before.
+    pub kept: Option<Arc<dyn Kept>>,
 }
 
 /// The number of the fitting that plays most of what `played` plays.
@@ -136,6 +139,7 @@ pub struct Material {
     scene: Scene,
     shape: ShapeWishes,
     ambiences: Vec<(AmbienceWish, Opened)>,
+    kept: Option<Arc<dyn Kept>>,
 }
 
 impl Material {
@@ -180,6 +184,7 @@ impl Material {
             wishes: parts.iter().find(|p| p.laid.is_none()).map(|p| setup.asked(*p)).unwrap_or_default(),
             scene,
             shape: setup.shape.clone(),
+            kept: sounds.kept.clone(),
             ambiences,
             // What was set by hand goes over to a new bed where that lies in the same place.
             before: at_hand.as_ref().map(|p| p.layer).or(plan.bed()).map_or(Vec::new(), |layer| layer.levels.clone()),
@@ -255,6 +260,7 @@ impl Material {
             film: self.film.as_ref().map(|(sound, _, wish)| FilmInput { sound, wish }),
             shape: Some(&self.shape),
             ambiences: &ambiences,
+            kept: self.kept.as_deref(),
         };
         let mut plan = plan::propose(inputs);
         if let Some(target_lufs) = self.shape.target_lufs {

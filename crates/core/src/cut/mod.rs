@@ -35,8 +35,6 @@ use crate::fit::Fitting;
 use crate::plan::Plan;
 use crate::reading::Reading;
 use crate::speech::SpeechReading;
-use serde::Serialize;
-use sha2::{Digest, Sha256};
 use std::collections::HashMap;
 
 /// One state of a cut: what is wanted, and the plan that was made for it.
@@ -95,12 +93,6 @@ impl Refusal {
     pub fn not_allowed(cause: impl std::fmt::Display) -> Self {
         Self::NotAllowed(cause.to_string())
     }
-}
-
-/// A digest of a value, as hexadecimal digits: two that are alike have one.
-pub(crate) fn digest(value: &impl Serialize) -> String {
-    let text = serde_json::to_vec(value).unwrap_or_default();
-    Sha256::digest(text).iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// A time in samples that lies where a cut may: 0 to 12 hours.

@@ -2,7 +2,7 @@
 //!
 //! It is kept with every revision, so that whatever is said can be taken back.
 
-use super::digest;
+use crate::digest::digest;
 use crate::fit::Wishes;
 use crate::kind::Kind;
 use crate::picture::{Line, ListChange, Picture, Unused};

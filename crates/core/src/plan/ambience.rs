@@ -4,8 +4,10 @@
 //! A recording of any length goes on and on: it is crossfaded with itself at equal power, each turn
 //! from another place.
 
+use super::kept::Kept;
 use super::{Layer, Role};
 use crate::SAMPLE_RATE_HZ;
+use crate::digest::digest;
 use crate::shape::{FadeShape, LevelObject, Slope};
 use crate::sound::{Source, loudness};
 use serde::{Deserialize, Serialize};
@@ -79,11 +81,12 @@ const OUT_DB: f64 = -100.0;
 const EASE: u64 = 57_600;
 
 /// The layer of an ambience.
-pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Option<f64>, length_samples: u64) -> Layer {
+pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Option<f64>, length_samples: u64, kept: &dyn Kept) -> Layer {
     let AmbienceWish { hash, under_speech_db, rule, start_samples, end_samples, .. } = input.wish;
     let start = (*start_samples).min(length_samples);
     let end = end_samples.unwrap_or(length_samples).clamp(start, length_samples);
-    let own = loudness::measure(input.source).integrated_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS);
+    let own = kept.numbers(digest(&("lufs", hash)), &|| loudness::measure(input.source).integrated_lufs.into_iter().collect());
+    let own = own.first().copied().unwrap_or(crate::shape::BED_ALONE_LUFS);
     let level_db = speech_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS) - under_speech_db - own;
     let mut levels = rule_levels(level_db, *rule, *under_speech_db, spoken, length_samples);
     let fade = (SAMPLE_RATE_HZ as u64).min((end - start) / 4);

@@ -5,11 +5,14 @@
 
 mod ambience;
 mod film;
+mod kept;
 pub mod succession;
 
 pub use ambience::{Ambience, AmbienceInput, AmbienceWish, SpeechRule};
 pub use film::{FilmInput, FilmWish};
+pub use kept::Kept;
 
+use crate::digest::digest;
 use crate::fit::{FittedBed, Fitting, FittingStart};
 use crate::picture::Line;
 use crate::shape::pocket::{Pocket, strongest_band_hz};
@@ -17,7 +20,9 @@ use crate::shape::{self, Frame, LevelChange, LevelError, LevelName, LevelObject,
 use crate::sound::{Source, loudness};
 use crate::speech::{Phrase, SpeechReading, attach_words};
 use crate::voice::{Narration, Piece, Placed};
+use kept::Anew;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// What a layer is to the cut.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -176,6 +181,8 @@ pub struct Inputs<'a> {
     pub shape: Option<&'a ShapeWishes>,
     /// Ambiences.
     pub ambiences: &'a [AmbienceInput<'a>],
+    /// What was measured of these sounds before.
+    pub kept: Option<&'a dyn Kept>,
 }
 
 /// Proposes the plan of a cut: the fitted beds, the narration, and the beds' levels under it.
@@ -192,7 +199,10 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     phrases.sort_by_key(|p| p.start_samples);
     let wishes = inputs.shape.cloned().unwrap_or_default();
     let narrated = Narration { pieces: narration.iter().map(|n| Placed { source: n.source, piece: n.piece }).collect(), length_samples };
-    let speech_energies = if narration.is_empty() { Vec::new() } else { loudness::block_energies(&narrated) };
+    let kept = inputs.kept.unwrap_or(&Anew);
+    let pieces: Vec<&Piece> = narration.iter().map(|n| n.piece).collect();
+    let named = |what: &str| digest(&(what, &pieces, length_samples));
+    let speech_energies = if narration.is_empty() { Arc::default() } else { kept.numbers(named("speech"), &|| loudness::block_energies(&narrated)) };
     let spoken: Vec<(u64, u64)> = phrases.iter().map(|p| (p.start_samples, p.end_samples)).collect();
     let trims = if wishes.even_voice { evened(&phrases, &speech_energies) } else { Vec::new() };
     let layer = |role, sound: &str| Layer { role, sound: sound.to_owned(), fitting: None, piece: None, levels: Vec::new(), pocket: None, ambience: None };
@@ -201,7 +211,7 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     let (handed, film_handed) = succession::fades(&inputs.beds.iter().map(|b| b.fitting).collect::<Vec<_>>(), film_place);
     for (bed, (hand_in_samples, hand_out_samples)) in inputs.beds.iter().zip(handed) {
         let fitted = FittedBed::new(bed.source, bed.fitting);
-        let bed_energies = loudness::block_energies(&fitted);
+        let bed_energies = kept.numbers(digest(&("bed", bed.sound, bed.fitting)), &|| loudness::block_energies(&fitted));
         let measured = Measured { bed: &bed_energies, speech: &speech_energies };
         let end_samples = bed.fitting.end_samples().min(length_samples);
         let frame = Frame {
@@ -216,7 +226,9 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
         };
         let levels = shape::propose_bed(measured, &phrases, &frame, &wishes, bed.before);
         let pocket = wishes.pocket.filter(|_| !spoken.is_empty()).and_then(|wish| {
-            let centre_hz = wish.centre_hz.or_else(|| strongest_band_hz(&narrated, &spoken))?;
+            let strongest =
+                || kept.numbers(digest(&(named("band"), &spoken)), &|| strongest_band_hz(&narrated, &spoken).into_iter().collect()).first().copied();
+            let centre_hz = wish.centre_hz.or_else(strongest)?;
             Some(Pocket { depth_db: wish.depth_db, q: wish.q, centre_hz, phrases: spoken.clone() })
         });
         layers.push(Layer { fitting: Some(bed.fitting.clone()), levels, pocket, ..layer(Role::Bed, bed.sound) });
@@ -224,7 +236,7 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     layers.extend(narration.iter().map(|n| Layer { piece: Some(n.piece.clone()), levels: trims.clone(), ..layer(Role::Narration, &n.piece.sound) }));
     layers.extend(inputs.film.map(|film| film::layer(&film, film_handed, &spoken, length_samples)));
     let speech = shape::speech_lufs(&phrases, &speech_energies);
-    layers.extend(inputs.ambiences.iter().map(|a| ambience::layer(a, &spoken, speech, length_samples)));
+    layers.extend(inputs.ambiences.iter().map(|a| ambience::layer(a, &spoken, speech, length_samples, kept)));
     let uneven_db = if wishes.even_voice { None } else { uneven(&phrases, &speech_energies) };
     Plan { length_samples, layers, phrases, uneven_db, master: None, fitted_under: String::new() }
 }

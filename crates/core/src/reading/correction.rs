@@ -1,8 +1,8 @@
 //! One thing that a person says about a reading: what can be said, whether it makes sense, in words.
 
+use crate::digest::digest;
 use crate::units::seconds_from_samples;
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
 
 /// One thing that a person says about a reading.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -160,8 +160,9 @@ impl Correction {
 
     /// A short name by which it is taken back: two that say the same have one.
     pub fn name(&self) -> String {
-        let text = serde_json::to_vec(self).unwrap_or_default();
-        Sha256::digest(text).iter().take(8).map(|byte| format!("{byte:02x}")).collect()
+        let mut name = digest(self);
+        name.truncate(16);
+        name
     }
 
     /// Whether it says something about beats and bars, from which all else follows.

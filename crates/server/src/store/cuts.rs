@@ -7,24 +7,20 @@
 //! shown. Setup, plan and fittings are documents by the hash of their content, compressed: a
 //! revision that leaves one as it was names the same.
 
+use super::documents::{self, BASE, COLUMNS, Stored};
 use super::{StoreError, jobs};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::{Cut, Setup, Work};
 use jaunty_core::plan::Plan;
-use serde::Serialize;
-use serde::de::DeserializeOwned;
-use sha2::{Digest, Sha256};
-use sqlx::types::Json;
 use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool, MySqlTransaction};
 use uuid::Uuid;
 
 /// A cut.
-#[derive(Debug, Clone, PartialEq, FromRow)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct CutRow {
     /// Its name in the database.
     pub id: Uuid,
     /// What the user wants; ahead of what the plan was made for while the cut waits for its plan.
-    #[sqlx(json)]
     pub setup: Setup,
     /// The revision that is shown.
     pub revision: u32,
@@ -87,19 +83,46 @@ pub struct Commit<'a> {
     pub work: &'a [Work],
 }
 
-const CUT: &str = "SELECT c.id, CAST(d.body AS CHAR) AS setup, c.revision, r.base, r.planned_for, c.created_at
-    FROM cuts c JOIN revisions r ON r.cut_id = c.id AND r.revision = c.revision JOIN documents d ON d.hash = r.setup_hash";
+/// A cut as it is stored.
+#[derive(FromRow)]
+struct StoredCut {
+    id: Uuid,
+    #[sqlx(flatten)]
+    setup: Stored,
+    revision: u32,
+    base: Option<u32>,
+    planned_for: Option<u32>,
+    created_at: NaiveDateTime,
+}
+
+impl TryFrom<StoredCut> for CutRow {
+    type Error = StoreError;
+
+    fn try_from(cut: StoredCut) -> Result<Self, StoreError> {
+        let StoredCut { id, setup, revision, base, planned_for, created_at } = cut;
+        Ok(Self { id, setup: setup.value()?, revision, base, planned_for, created_at })
+    }
+}
+
+fn cuts(more: &str) -> AssertSqlSafe<String> {
+    AssertSqlSafe(format!(
+        "SELECT c.id, {COLUMNS}, c.revision, r.base, r.planned_for, c.created_at
+         FROM cuts c JOIN revisions r ON r.cut_id = c.id AND r.revision = c.revision JOIN documents d ON d.hash = r.setup_hash {BASE} {more}"
+    ))
+}
 
 /// All cuts, newest first.
 ///
 /// # Errors
 /// What the database says.
 pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, StoreError> {
-    Ok(sqlx::query_as(AssertSqlSafe(format!("{CUT} ORDER BY c.created_at DESC, c.id DESC LIMIT 500"))).fetch_all(pool).await?)
+    let found: Vec<StoredCut> = sqlx::query_as(cuts("ORDER BY c.created_at DESC, c.id DESC LIMIT 500")).fetch_all(pool).await?;
+    found.into_iter().map(CutRow::try_from).collect()
 }
 
 async fn find(database: impl MySqlExecutor<'_>, id: Uuid) -> Result<CutRow, StoreError> {
-    sqlx::query_as(AssertSqlSafe(format!("{CUT} WHERE c.id = ?"))).bind(id).fetch_optional(database).await?.ok_or(StoreError::NoCut)
+    let found: Option<StoredCut> = sqlx::query_as(cuts("WHERE c.id = ?")).bind(id).fetch_optional(database).await?;
+    found.ok_or(StoreError::NoCut)?.try_into()
 }
 
 /// One cut.
@@ -125,25 +148,11 @@ pub async fn insert(pool: &MySqlPool, setup: &Setup, what: &str) -> Result<Uuid,
     let id = Uuid::now_v7();
     let mut transaction = pool.begin().await?;
     sqlx::query("INSERT INTO cuts (id, revision) VALUES (?, 1)").bind(id).execute(&mut *transaction).await?;
-    let made = Made::store(&mut transaction, &Cut::new(setup.clone())).await?;
-    let setup = document(&mut transaction, setup).await?;
-    let row = Row { place: Place { revision: 1, parent: None, base: None, planned_for: None }, what, said: None, setup, made: &made };
+    let made = Made::after(&mut transaction, None, setup, Some(&Cut::new(setup.clone()))).await?;
+    let row = Row { place: Place { revision: 1, parent: None, base: None, planned_for: None }, what, said: None, made: &made };
     row.write(&mut transaction, id).await?;
     transaction.commit().await?;
     Ok(id)
-}
-
-/// The hash of a document, which is stored.
-async fn document(transaction: &mut MySqlTransaction<'_>, value: &impl Serialize) -> Result<Vec<u8>, StoreError> {
-    let body = serde_json::to_vec(value)?;
-    let hash = Sha256::digest(&body).to_vec();
-    sqlx::query("INSERT IGNORE INTO documents (hash, body) VALUES (?, ?)").bind(&hash).bind(body).execute(&mut **transaction).await?;
-    Ok(hash)
-}
-
-async fn read_document<T: DeserializeOwned>(pool: &MySqlPool, hash: &[u8]) -> Result<T, StoreError> {
-    let (body,): (Vec<u8>,) = sqlx::query_as("SELECT body FROM documents WHERE hash = ?").bind(hash).fetch_one(pool).await?;
-    Ok(serde_json::from_slice(&body)?)
 }
 
 /// Where a revision stands among the others.
@@ -154,23 +163,36 @@ struct Place {
     planned_for: Option<u32>,
 }
 
-/// A plan and its fittings, as documents.
+/// Setup, plan and fittings of a revision, as documents.
 #[derive(FromRow)]
 struct Made {
+    setup_hash: Vec<u8>,
     plan_hash: Vec<u8>,
     fittings_hash: Vec<u8>,
     chosen: u32,
 }
 
 impl Made {
-    async fn store(transaction: &mut MySqlTransaction<'_>, cut: &Cut) -> Result<Self, StoreError> {
-        let plan_hash = document(transaction, &cut.plan).await?;
-        Ok(Self { plan_hash, fittings_hash: document(transaction, &cut.fittings).await?, chosen: cut.chosen as u32 })
+    async fn of(transaction: &mut MySqlTransaction<'_>, id: Uuid, revision: u32) -> Result<Self, StoreError> {
+        let query = "SELECT setup_hash, plan_hash, fittings_hash, chosen FROM revisions WHERE cut_id = ? AND revision = ?";
+        Ok(sqlx::query_as(query).bind(id).bind(revision).fetch_one(&mut **transaction).await?)
     }
 
-    async fn of(transaction: &mut MySqlTransaction<'_>, id: Uuid, revision: u32) -> Result<Self, StoreError> {
-        let query = "SELECT plan_hash, fittings_hash, chosen FROM revisions WHERE cut_id = ? AND revision = ?";
-        Ok(sqlx::query_as(query).bind(id).bind(revision).fetch_one(&mut **transaction).await?)
+    /// As `before`, with what is new.
+    async fn after(transaction: &mut MySqlTransaction<'_>, before: Option<&Self>, setup: &Setup, made: Option<&Cut>) -> Result<Self, StoreError> {
+        let setup_hash = documents::write(transaction, setup, before.map(|b| b.setup_hash.as_slice())).await?;
+        match (made, before) {
+            (None, Some(before)) => {
+                Ok(Self { setup_hash, plan_hash: before.plan_hash.clone(), fittings_hash: before.fittings_hash.clone(), chosen: before.chosen })
+            }
+            (None, None) => Err(StoreError::damaged("a revision of nothing")),
+            (Some(cut), before) => Ok(Self {
+                setup_hash,
+                plan_hash: documents::write(transaction, &cut.plan, before.map(|b| b.plan_hash.as_slice())).await?,
+                fittings_hash: documents::write(transaction, &cut.fittings, before.map(|b| b.fittings_hash.as_slice())).await?,
+                chosen: cut.chosen as u32,
+            }),
+        }
     }
 }
 
@@ -179,7 +201,6 @@ struct Row<'a> {
     place: Place,
     what: &'a str,
     said: Option<&'a str>,
-    setup: Vec<u8>,
     made: &'a Made,
 }
 
@@ -197,7 +218,7 @@ impl Row<'_> {
         // As much as fits its column.
         .bind(self.what.chars().take(200).collect::<String>())
         .bind(self.said)
-        .bind(&self.setup)
+        .bind(&self.made.setup_hash)
         .bind(&self.made.plan_hash)
         .bind(&self.made.fittings_hash)
         .bind(self.made.chosen)
@@ -228,19 +249,20 @@ pub async fn commit(pool: &MySqlPool, cut: &CutRow, next: &Commit<'_>) -> Result
         sqlx::query_as("SELECT MAX(revision) FROM revisions WHERE cut_id = ?").bind(cut.id).fetch_one(&mut *transaction).await?,
         sqlx::query_as("SELECT parent FROM revisions WHERE cut_id = ? AND revision = ?").bind(cut.id).bind(shown).fetch_one(&mut *transaction).await?,
     );
-    let made = match next.sounding {
-        Sounding::Alike | Sounding::Waits => Made::of(&mut transaction, cut.id, shown).await?,
-        Sounding::As(cut) | Sounding::Planned(cut) => Made::store(&mut transaction, cut).await?,
+    let new = match next.sounding {
+        Sounding::Alike | Sounding::Waits => None,
+        Sounding::As(made) | Sounding::Planned(made) => Some(made),
     };
+    let before = Made::of(&mut transaction, cut.id, shown).await?;
+    let made = Made::after(&mut transaction, Some(&before), next.setup, new).await?;
     let on_top = Place { revision: last + 1, parent: Some(shown), base: cut.base, planned_for: None };
     let place = match next.sounding {
         Sounding::Alike | Sounding::As(_) => on_top,
         Sounding::Waits => Place { base: Some(cut.base.unwrap_or(shown)), ..on_top },
         Sounding::Planned(_) => Place { parent, base: None, planned_for: Some(shown), ..on_top },
     };
-    let setup = document(&mut transaction, next.setup).await?;
     let revision = place.revision;
-    Row { place, what: next.what, said: next.said.as_deref(), setup, made: &made }.write(&mut transaction, cut.id).await?;
+    Row { place, what: next.what, said: next.said.as_deref(), made: &made }.write(&mut transaction, cut.id).await?;
     point_at(&mut transaction, cut.id, revision).await?;
     for work in next.work {
         jobs::add_once(&mut *transaction, cut.id, work).await?;
@@ -276,9 +298,9 @@ pub async fn revision(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Opti
     .await?;
     let Some(row) = row else { return Ok(None) };
     let cut = Cut {
-        setup: read_document(pool, &row.setup_hash).await?,
-        plan: read_document(pool, &row.plan_hash).await?,
-        fittings: read_document(pool, &row.fittings_hash).await?,
+        setup: documents::read(pool, &row.setup_hash).await?,
+        plan: documents::read(pool, &row.plan_hash).await?,
+        fittings: documents::read(pool, &row.fittings_hash).await?,
         chosen: row.chosen as usize,
     };
     Ok(Some(Revision { number: row.revision, parent: row.parent, what: row.what, cut, created_at: row.created_at }))
@@ -289,9 +311,9 @@ pub async fn revision(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Opti
 /// # Errors
 /// What the database says.
 pub async fn plan(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Option<Plan>, StoreError> {
-    let query = "SELECT CAST(d.body AS CHAR) FROM revisions r JOIN documents d ON d.hash = r.plan_hash WHERE r.cut_id = ? AND r.revision = ?";
-    let row: Option<(Json<Plan>,)> = sqlx::query_as(query).bind(cut).bind(revision).fetch_optional(pool).await?;
-    Ok(row.map(|r| r.0.0))
+    let query = format!("SELECT {COLUMNS} FROM revisions r JOIN documents d ON d.hash = r.plan_hash {BASE} WHERE r.cut_id = ? AND r.revision = ?");
+    let found: Option<Stored> = sqlx::query_as(AssertSqlSafe(query)).bind(cut).bind(revision).fetch_optional(pool).await?;
+    found.map(|stored| stored.value()).transpose()
 }
 
 /// The revision that a cut shows.

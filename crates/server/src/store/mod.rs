@@ -5,7 +5,8 @@
 //!
 //! | part | holds |
 //! |---|---|
-//! | `cuts` | cuts, their revisions and the documents that these name |
+//! | `cuts` | cuts and their revisions |
+//! | `documents` | what revisions name: setups, plans, fittings |
 //! | `sounds` | sounds and what was read of them |
 //! | `comparisons` | candidates as they would lie |
 //! | `licences` | which pieces of a supplier were taken |
@@ -15,6 +16,7 @@
 
 pub mod comparisons;
 pub mod cuts;
+mod documents;
 mod error;
 mod files;
 pub mod jobs;

@@ -1,6 +1,6 @@
 //! What nothing names any more.
 
-use super::{Files, StoreError};
+use super::{Files, StoreError, documents};
 use chrono::NaiveDateTime;
 use futures_util::TryStreamExt;
 use sqlx::MySqlPool;
@@ -29,11 +29,12 @@ pub async fn remove_jobs(pool: &MySqlPool, before: NaiveDateTime) -> Result<u64,
 /// What the database says.
 pub async fn used_sounds(pool: &MySqlPool) -> Result<HashSet<String>, StoreError> {
     let mut used = HashSet::new();
-    for documents in ["SELECT body FROM documents", "SELECT CAST(task AS BINARY) FROM jobs WHERE ended_at IS NULL"] {
-        let mut rows = sqlx::query_as::<_, (Vec<u8>,)>(documents).fetch(pool);
-        while let Some((document,)) = rows.try_next().await? {
-            used.extend(hashes(&document));
-        }
+    for hash in documents::all(pool).await? {
+        used.extend(documents::text(pool, &hash).await?.iter().flat_map(|text| hashes(text)));
+    }
+    let mut jobs = sqlx::query_as::<_, (String,)>("SELECT task FROM jobs WHERE ended_at IS NULL").fetch(pool);
+    while let Some((task,)) = jobs.try_next().await? {
+        used.extend(hashes(task.as_bytes()));
     }
     Ok(used)
 }
@@ -60,7 +61,7 @@ pub async fn remove_sound(pool: &MySqlPool, files: &Files, hash: &str, before: N
     Ok(Some(row.map_or(0, |(_, size_bytes)| size_bytes)))
 }
 
-fn hashes(document: &[u8]) -> impl Iterator<Item = String> {
+fn hashes(document: &[u8]) -> impl Iterator<Item = String> + use<'_> {
     let words = document.split(|byte| !byte.is_ascii_hexdigit()).filter(|word| word.len() == 64);
     words.map(|word| String::from_utf8_lossy(word).into_owned())
 }

@@ -25,6 +25,7 @@ mod film;
 mod grids;
 mod listening;
 mod making;
+mod measured;
 mod names;
 mod open;
 mod planning;
@@ -50,6 +51,7 @@ pub use task::{Report, TaskError};
 use crate::settings::Settings;
 use crate::store::{Files, Room, connect, sounds};
 use jaunty_media::PcmFile;
+use measured::Measured;
 use sqlx::MySqlPool;
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
@@ -68,6 +70,8 @@ pub struct Studio {
     pub shelf: Arc<dyn Supplier>,
     /// Single pictures of films.
     pictures: Stills,
+    /// What was measured of sounds.
+    measured: Measured,
     quota_bytes: Option<u64>,
     /// So much is computed at once: as much as there are cores, whoever asks.
     turns: Arc<Semaphore>,
@@ -86,7 +90,7 @@ impl Studio {
         let pool = connect(&settings.database_url).await?;
         let shelf = Arc::new(StandIn::new(folder.join("shelf")));
         let turns = Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, NonZeroUsize::get)));
-        Ok(Self { pool, files, shelf, pictures: Stills::default(), quota_bytes: settings.quota_bytes, turns })
+        Ok(Self { pool, files, shelf, pictures: Stills::default(), measured: Measured::default(), quota_bytes: settings.quota_bytes, turns })
     }
 
     /// The working file of a stored sound.

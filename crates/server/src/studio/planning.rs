@@ -83,7 +83,7 @@ impl Studio {
     /// # Errors
     /// What the database says, or a stored sound that cannot be opened.
     pub(super) async fn sounds(&self, setup: &Setup) -> Result<Sounds, Problem> {
-        let mut all = Sounds { speech: self.speech_of(setup).await?.speech, ..Sounds::default() };
+        let mut all = Sounds { speech: self.speech_of(setup).await?.speech, kept: Some(Arc::new(self.measured.clone())), ..Sounds::default() };
         for bed in setup.bed.iter().chain(setup.laid.iter().map(|l| &l.bed)) {
             if !all.beds.contains_key(&bed.hash) {
                 all.beds.extend(self.open_bed(&bed.hash, setup.corrections(&bed.hash)).await?.map(|open| (bed.hash.clone(), open)));
