@@ -51,6 +51,6 @@ build_page() {
     say "Building the page"
     (cd web && npm run --silent build >&2) || stop "the page could not be built; the message is above."
     # The binary embeds the page: without this, cargo would not notice that it changed.
-    touch crates/server/src/page.rs
+    touch crates/server/src/http/page.rs
   fi
 }

@@ -10,6 +10,7 @@ use crate::reading::{BarLikeness, BedRead, Reading};
 use crate::shape::{LevelObject, ShapeWishes};
 use crate::sound::Source;
 use crate::speech::{SpeechReading, corrected};
+use crate::splice::SpliceAt;
 use crate::voice::Piece;
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -285,7 +286,12 @@ pub fn compute(effect: &Effect, before: &Cut, mut after: Cut, sounds: &Sounds) -
     match effect {
         Effect::Unchanged(_) | Effect::Note(_) => return after,
         Effect::Reshape => {}
-        Effect::Retouch => after.fittings = after.fittings.iter().map(|f| material.retouched(f)).collect(),
+        Effect::Retouch => {
+            let otherwise = touched_otherwise(&before.setup, &after.setup);
+            for fitting in after.fittings.iter_mut().filter(|f| f.splices.iter().any(|s| otherwise.contains(&s.at))) {
+                *fitting = material.retouched(fitting);
+            }
+        }
         Effect::Refit => {
             // The alternative that is played stays the nearest to what it was when another than the best one had been chosen.
             let played = before.fitting().filter(|_| before.chosen != 0);
@@ -304,6 +310,13 @@ pub fn compute(effect: &Effect, before: &Cut, mut after: Cut, sounds: &Sounds) -
     let plan = material.propose(after.fitting());
     after.plan = Plan { fitted_under: fitted_under_before, ..plan };
     after
+}
+
+/// The splices of the bed at hand that are changed by hand otherwise than they were.
+fn touched_otherwise(was: &Setup, setup: &Setup) -> Vec<SpliceAt> {
+    let touches = |setup: &Setup| setup.bed.as_ref().and_then(|b| setup.wishes(&b.hash)).map_or(Vec::new(), |w| w.touches.clone());
+    let (old, new) = (touches(was), touches(setup));
+    old.iter().filter(|t| !new.contains(t)).chain(new.iter().filter(|t| !old.contains(t))).map(|t| t.splice).collect()
 }
 
 /// Whether a fitting that somebody chose stays: while bed, its reading, what is wanted of it and the length stay. The first narration

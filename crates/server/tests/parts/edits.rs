@@ -79,6 +79,7 @@ fn by_hand(revision: &Revision, db: f64) -> Change {
 #[ignore = "prints figures: cargo test -p jaunty-server edits -- --ignored --nocapture"]
 async fn edits_of_a_short_and_of_a_long_cut() {
     const EDITS: usize = 10;
+    const NUDGES: usize = 3;
     for length_s in [90, 7200] {
         let house = House::new().await;
         let id = narrated(&house, length_s).await;
@@ -88,7 +89,7 @@ async fn edits_of_a_short_and_of_a_long_cut() {
         let level = (0..EDITS).map(|k| by_hand(&first, 11.0 + k as f64 / 10.0)).collect();
         let figure = (0..EDITS).map(|k| Change::Levels(LevelsChange::Figure { figure: Figure::AloneDb(8.0 + k as f64 / 10.0) })).collect();
         let touch = SpliceTouch { splice: splices[0].at, nudge_samples: 1, later_samples: 0, later_beats: 0, fade_samples: None, law: None };
-        let nudge = (0..EDITS).map(|_| Change::Fit(FitChange::Touch(touch))).collect();
+        let nudge = (0..NUDGES).map(|_| Change::Fit(FitChange::Touch(touch))).collect();
         for (name, changes) in [("a level by hand", level), ("a figure of the whole", figure), ("a nudge of a splice", nudge)] {
             let (ms, bytes) = cost(&house, id, changes).await;
             println!("  {name}: {ms:.0} ms, {bytes} bytes");
