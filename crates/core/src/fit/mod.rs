@@ -11,7 +11,7 @@
 //! | `bed` | what all of them know of a bed |
 //! | `ask` | wishes in bars, and which of them contradict |
 //! | `taste` | weights by which alternatives differ |
-//! | `planner` | the cheapest runs: exactly where bars have one length, nearly where they drift |
+//! | `planner/` | the cheapest runs: exactly where bars have one length, nearly where they drift |
 //! | `exact` | the runs exact to the sample |
 //! | `alternatives` | several fittings that differ, each with a name |
 //! | `fitted` | a fitting as sound |

@@ -1,0 +1,120 @@
+//! Splices from one downbeat to another: what each costs by itself, and the cheapest few of each bar line.
+
+use super::play::Playing;
+use crate::reading::{BarLikeness, Reading};
+use crate::splice::LEAD_SAMPLES;
+
+/// Cheapest targets kept of each leave point.
+const TARGETS: usize = 8;
+/// A splice that is likelier than this to be right is better than losing the opening or the ending; below it none is.
+const FAIR_CHANCE: f32 = 0.7;
+/// What a splice of less pays more, reached this much below it.
+const UNFAIR: f32 = 3.0;
+const UNFAIR_WITHIN: f32 = 0.05;
+
+/// What is known of single bars before joins between them are priced.
+pub struct Bars {
+    /// Logarithm of the length.
+    log_duration: Vec<f32>,
+    /// Whether a section begins there.
+    begins_section: Vec<bool>,
+}
+
+impl Bars {
+    /// Looks at all bars between `lines`.
+    pub fn new(reading: &Reading, lines: &[i64]) -> Self {
+        let mut begins_section = vec![false; lines.len()];
+        reading.sections.iter().filter(|s| s.start_bar < lines.len()).for_each(|s| begins_section[s.start_bar] = true);
+        Self { log_duration: lines.windows(2).map(|w| ((w[1] - w[0]) as f32).ln()).collect(), begins_section }
+    }
+}
+
+/// What a join costs, term by term; the words are the page's.
+pub fn join_terms(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> [(&'static str, f32); 8] {
+    let bars = about.log_duration.len();
+    let chance = likeness.could_follow(leave, enter);
+    let unfair = UNFAIR * ((FAIR_CHANCE - chance) / UNFAIR_WITHIN).clamp(0.0, 1.0);
+    // More than three quarters of the bed's own bar lines change is heard; a splice that surprises more than all of
+    // them is as bad as one that is right in four of five.
+    let surprise = 2.0 * ((likeness.surprise_rank(leave, enter) - 0.75) / 0.25).max(0.0);
+    let distance = leave.abs_diff(enter);
+    let phrase = match distance {
+        d if d % 8 == 0 => 0.0,
+        d if d % 4 == 0 => 0.04,
+        d if d % 2 == 0 => 0.15,
+        _ => 0.30,
+    };
+    let back = if enter < leave { 0.07 + 0.25 * (1.0 - distance as f32 / 8.0).max(0.0) } else { 0.0 };
+    let far = if enter > leave && distance > bars / 2 { 0.03 } else { 0.0 };
+    let tempo = 0.3 * ((about.log_duration[leave - 1] - about.log_duration[enter]) / 0.03).powi(2).min(9.0);
+    let levels = &reading.bar_levels_db;
+    let would_come = levels.get(leave).copied().unwrap_or(levels[leave - 1]);
+    let step = 0.5 * ((levels[enter] - would_come).abs() - 2.0).max(0.0) / 3.0;
+    // From the end of a section into the beginning of one the ear expects something new.
+    let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
+    [
+        ("how alike the bars are", 8.0 * -chance.max(0.001).ln() + unfair),
+        ("change of the sound", surprise),
+        ("place in the phrase", phrase),
+        ("heard again", back),
+        ("far apart", far),
+        ("tempo of both sides", tempo),
+        ("step in level", step),
+        ("between sections", section),
+    ]
+}
+
+#[derive(Clone, Copy)]
+pub(super) struct Target {
+    pub(super) enter: u32,
+    pub(super) cost: f32,
+    /// The bit of a splice that must be there.
+    pub(super) must: u32,
+}
+
+fn targets(playing: &Playing<'_>, joins: &[f32], leave: usize) -> Vec<Target> {
+    let ask = playing.ask;
+    let inside = |bar: usize| ask.keep.iter().any(|k| bar > k.0 && bar < k.1);
+    if leave == 0 || leave > playing.last_bar || inside(leave) {
+        return Vec::new();
+    }
+    // A loop goes on at its beginning, whatever lies before it.
+    let seam = |enter: usize| enter == 0 && leave == playing.reading.bar_count() && playing.reading.is_loop();
+    let must = |enter: usize| ask.musts.iter().position(|m| *m == (leave, enter)).map_or(0, |k| 1 << (ask.keep.len() + k));
+    let mut all: Vec<Target> = (0..playing.bars)
+        .filter(|&enter| {
+            enter != leave
+                && (playing.lines[enter] >= 2 * LEAD_SAMPLES as i64 || seam(enter))
+                && !ask.silent[enter]
+                && !inside(enter)
+                && !ask.banned.contains(&(leave, enter))
+        })
+        .filter(|&enter| enter > leave || ask.plays_again)
+        .map(|enter| Target { enter: enter as u32, cost: join_cost(playing, joins, leave, enter), must: must(enter) })
+        .collect();
+    let order = |a: &Target, b: &Target| (b.must != 0).cmp(&(a.must != 0)).then(a.cost.total_cmp(&b.cost)).then(a.enter.cmp(&b.enter));
+    if all.len() > TARGETS {
+        all.select_nth_unstable_by(TARGETS, order);
+        all.truncate(TARGETS);
+    }
+    all.sort_by(order);
+    all
+}
+
+fn join_cost(playing: &Playing<'_>, joins: &[f32], leave: usize, enter: usize) -> f32 {
+    let terms = joins[(leave - 1) * playing.bars + enter];
+    let again = if enter < leave { playing.taste.again } else { 0.0 };
+    let used = 0.8 * playing.ask.used_joins.iter().filter(|j| **j == (leave, enter)).count() as f32;
+    playing.taste.join + terms + again + used
+}
+
+/// The cheapest joins from each bar line.
+pub(super) fn joins(playing: &Playing<'_>) -> Vec<Vec<Target>> {
+    let bars = playing.bars;
+    let joins = playing.ask.joins.get_or_init(|| {
+        let about = Bars::new(playing.reading, &playing.ask.lines);
+        let terms = |leave: usize, enter: usize| join_terms(playing.reading, playing.likeness, &about, leave, enter).iter().map(|t| t.1).sum();
+        (1..=bars).flat_map(|leave| (0..bars).map(move |enter| (leave, enter))).map(|(leave, enter)| terms(leave, enter)).collect()
+    });
+    (0..=bars).map(|leave| targets(playing, joins, leave)).collect()
+}
