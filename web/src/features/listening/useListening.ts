@@ -1,16 +1,13 @@
-import { useRafFn } from '@vueuse/core'
-import { message } from 'ant-design-vue'
-import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
+import { computed, ref, watch, type Ref } from 'vue'
 import type { CutView } from '../../shared/http'
 import { fetchSound } from '../../shared/http'
-import { Player, RATE_HZ } from './player'
+import { RATE_HZ } from './player'
+import { usePlayer } from './usePlayer'
 
 export type Hear = 'everything' | 'bed' | 'voice' | 'film'
 
 /** Playing a cut: position, passage, what to hear, and which candidate stands in for the bed. */
 export function useListening(cut: Ref<CutView | null>) {
-  const positionS = ref(0)
-  const playing = ref(false)
   const repeating = ref(false)
   const passage = ref<{ fromS: number; toS: number } | null>(null)
   const hear = ref<Hear>('everything')
@@ -20,11 +17,8 @@ export function useListening(cut: Ref<CutView | null>) {
   const without = ref<readonly string[]>([])
   /** Hears the plan as it was before the last change. */
   const before = ref(false)
-  let context: AudioContext | null = null
-  const soundClock = () => (context ??= new AudioContext({ sampleRate: RATE_HZ, latencyHint: 'interactive' }))
 
-  const player = new Player({
-    context: soundClock,
+  const { player, positionS, playing, soundClock, stop } = usePlayer({
     lengthSamples: () => cut.value?.plan.lengthSamples ?? 0,
     fetchChunk: (from, length, signal) => {
       const value = cut.value
@@ -38,19 +32,7 @@ export function useListening(cut: Ref<CutView | null>) {
       const place = candidate.value ? `candidates/${candidate.value}` : `revisions/${revision}`
       return fetchSound(`/api/cuts/${value?.id}/${place}/sound?${query}`, signal)
     },
-    ended: () => {
-      playing.value = false
-      positionS.value = 0
-    },
-    failed: (cause) => {
-      playing.value = false
-      message.error(cause instanceof Error ? cause.message : 'The sound did not arrive. Try again.')
-    },
-  })
-
-  useRafFn(() => {
-    const at = player.position()
-    if (at !== null) positionS.value = at / RATE_HZ
+    ended: () => (positionS.value = 0),
   })
 
   function listenTo(what: Hear) {
@@ -72,13 +54,6 @@ export function useListening(cut: Ref<CutView | null>) {
         length,
         repeating.value,
       )
-  }
-
-  function stop() {
-    const at = player.position()
-    if (at !== null) positionS.value = at / RATE_HZ
-    player.stop()
-    playing.value = false
   }
 
   /** Goes to a time, and goes on playing from there if it played. */
@@ -168,11 +143,6 @@ export function useListening(cut: Ref<CutView | null>) {
   watch([() => cut.value?.plan.revision, hear, candidate, before, without], ([, , to], [, , from]) => {
     // A candidate's sound does not hang on the plan's revision.
     if (playing.value && !(to && to === from)) void player.switchOver()
-  })
-
-  onScopeDispose(() => {
-    player.stop()
-    void context?.close()
   })
 
   return {

@@ -1,10 +1,16 @@
 <script setup lang="ts">
-import { onKeyStroke, useElementSize } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
-import { layoutMap, MAP, nearest } from '../../drawing/map'
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import { layoutMap, MAP } from '../../drawing/map'
 import type { CutView, FittingView, Of, WaveformView, Wish } from '../../shared/http'
-import { clock, samples, secondsOf } from '../../shared/words'
+import { clock, samples } from '../../shared/words'
 import { RIBBONS } from '../../theme'
+import { edges } from './edges'
+import { useGround } from './ground'
+import { useLengthDrag } from './useLengthDrag'
+import { useMarking } from './useMarking'
+import { usePinPull } from './usePinPull'
+import { useSpliceDrag } from './useSpliceDrag'
 
 /** How the bed became the fitting; everything on it can be taken hold of. */
 const props = defineProps<{
@@ -31,179 +37,28 @@ const lengthS = computed(() => props.triedS ?? props.cut.lengthS)
 const map = computed(() =>
   layoutMap(props.cut, props.fitting, lengthS.value, props.bedWave, props.cutWave, width.value || 1000),
 )
-const lines = computed(() => props.cut.bed?.reading?.barLinesS ?? [])
-const px = (event: MouseEvent) => event.clientX - (holder.value?.getBoundingClientRect().left ?? 0)
-const bar = (seconds: number) => nearest(lines.value, seconds)
-
-/** A passage of the bed that is marked: two bar lines. */
-const marked = ref<{ startS: number; endS: number } | null>(null)
-/** A splice's bar line that is being dragged. */
-const dragged = ref<{ splice: number; side: 'leave' | 'enter'; toS: number } | null>(null)
-/** A pin that is being pulled. */
-const pulled = ref<{ bedS: number; x: number; y: number } | null>(null)
-const markFrom = ref<number | null>(null)
-
-/** What is kept of how the bed begins and ends; a click lets it go, or asks for it again. */
-const edges = computed(() => {
-  const { start, end } = props.cut.plan.wishes
-  const last = map.value.ribbons.at(-1)
-  const begins = props.fitting.start === 'top'
-  const ends = props.fitting.end === 'ownEnding'
-  const free = (wish: string) => wish !== 'free'
-  return [
-    ...(begins || free(start)
-      ? [
-          {
-            side: 'begins',
-            text: begins ? 'as it begins' : 'begin as it begins',
-            hint: begins ? 'Click to let it begin elsewhere' : 'Click to let it begin as it begins',
-            wish: { what: 'start', kind: begins ? 'cold' : free(start) ? 'free' : 'top' } as Wish,
-            bedX: map.value.bedX(0) + 3,
-            cutX: map.value.cutX(0) + 3,
-            anchor: 'start',
-          },
-        ]
-      : []),
-    ...(props.cut.bed?.reading?.ending === 'ownEnding' && (ends || free(end))
-      ? [
-          {
-            side: 'ends',
-            text: ends ? 'as it ends' : 'end as it ends',
-            hint: ends ? 'Click to let it end elsewhere' : 'Click to let it end as it ends',
-            wish: { what: 'end', kind: ends ? 'stop' : free(end) ? 'free' : 'ownEnding' } as Wish,
-            bedX: Math.min(map.value.right, last?.to ?? map.value.right) - 3,
-            cutX: map.value.right - 10,
-            anchor: 'end',
-          },
-        ]
-      : []),
-  ] as const
-})
-let lengthFrom: { x: number; lengthS: number } | null = null
-
-watch(
-  () => props.cut.plan.revision,
-  () => (marked.value = null),
-)
-
 const wish = (wished: Wish) => emit('say', { about: 'fit', do: 'wish', wish: wished })
-
-function hold(event: PointerEvent) {
-  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
-}
-
-function beginMark(event: PointerEvent) {
-  hold(event)
-  markFrom.value = map.value.bedSeconds(px(event))
-  marked.value = null
-}
-function mark(event: PointerEvent) {
-  const from = markFrom.value
-  if (from === null) return
-  const to = map.value.bedSeconds(px(event))
-  const [a, b] = [bar(Math.min(from, to)), bar(Math.max(from, to))]
-  if (Math.abs(to - from) > 0.3)
-    marked.value = { startS: a.atS, endS: lines.value[Math.max(b.index, a.index + 1)] ?? b.atS }
-}
-function endMark(event: PointerEvent) {
-  const at = map.value.bedSeconds(px(event))
-  if (markFrom.value !== null && !marked.value) {
-    // A click marks the section under it.
-    const section = props.cut.bed?.reading?.sections.find((s) => at >= s.startS && at < s.endS)
-    if (section) marked.value = { startS: section.startS, endS: section.endS }
-  }
-  markFrom.value = null
-}
-function say(what: 'keep' | 'leaveOut' | 'free') {
-  const { startS, endS } = marked.value ?? {}
-  if (startS !== undefined && endS !== undefined)
-    wish({ what, startSamples: samples(startS), endSamples: samples(endS) })
-  marked.value = null
-}
-
-function grabEdge(event: PointerEvent, piece: number, side: 'leave' | 'enter') {
-  hold(event)
-  const splice = side === 'leave' ? piece : piece - 1
-  const name = props.fitting.splices[splice]?.name
-  if (name) dragged.value = { splice, side, toS: secondsOf(side === 'leave' ? name.leaveSamples : name.enterSamples) }
-}
-function dragEdge(event: PointerEvent) {
-  if (dragged.value) dragged.value = { ...dragged.value, toS: bar(map.value.bedSeconds(px(event))).atS }
-}
-/** The other side follows by as many bars, so that the length holds; with Shift it stays where it is. */
-function dropEdge(event: PointerEvent) {
-  const now = dragged.value
-  dragged.value = null
-  const name = now && props.fitting.splices[now.splice]?.name
-  if (!now || !name) return
-  const { side, toS } = now
-  const old = secondsOf(side === 'leave' ? name.leaveSamples : name.enterSamples)
-  if (bar(toS).index === bar(old).index) return
-  const change = { splice: name, side, toSamples: samples(toS), alone: event.shiftKey }
-  emit('say', { about: 'fit', do: 'moveSplice', ...change })
-}
-
+const kept = computed(() => edges(props.cut, props.fitting, map.value))
 const unpin = (cutS: number) =>
   emit('say', { about: 'fit', do: 'takeBack', wish: { what: 'pin', cutSamples: samples(cutS) } })
 
-function pull(event: PointerEvent) {
-  hold(event)
-  pulled.value = { bedS: bar(map.value.bedSeconds(px(event))).atS, x: px(event), y: MAP.rail }
-}
-function pulling(event: PointerEvent) {
-  const box = holder.value?.getBoundingClientRect()
-  if (pulled.value && box) pulled.value = { ...pulled.value, x: px(event), y: event.clientY - box.top }
-}
-function letGo() {
-  const now = pulled.value
-  pulled.value = null
-  if (!now || now.y < MAP.ribbonBottom - 20) return
-  // A shot or a moment nearby is what was meant.
-  const seconds = map.value.cutSeconds(now.x)
-  const marks = [...props.cut.shots, ...props.cut.moments].map((one) => one.atS)
-  const near = nearest(marks, seconds)
-  const meant = marks.length && Math.abs(map.value.cutX(near.atS) - now.x) < 9 ? near.atS : seconds
-  wish({ what: 'pin', bedSamples: samples(now.bedS), cutSamples: samples(meant) })
-}
-
-function grabLength(event: PointerEvent) {
-  hold(event)
-  lengthFrom = { x: event.clientX, lengthS: props.cut.lengthS }
-}
-function dragLength(event: PointerEvent) {
-  if (!lengthFrom) return
-  const perPx = lengthFrom.lengthS / (map.value.right - 8)
-  emit('tryLength', Math.max(2, lengthFrom.lengthS + (event.clientX - lengthFrom.x) * perPx))
-}
-function dropLength() {
-  if (lengthFrom && props.triedS !== null) emit('setLength', props.triedS)
-  lengthFrom = null
-}
-function stepLength(event: KeyboardEvent) {
-  const frame = props.cut.rate.den / props.cut.rate.num
-  const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
-  if (event.key === 'Enter' && props.triedS !== null) emit('setLength', props.triedS)
-  else if (step) emit('tryLength', Math.max(2, lengthS.value + step * (event.shiftKey ? frame : 1)))
-  else return
-  event.preventDefault()
-  event.stopPropagation()
-}
-
-onKeyStroke('Escape', () => {
-  marked.value = null
-  dragged.value = null
-  pulled.value = null
-})
-for (const [key, what] of [
-  ['k', 'keep'],
-  ['o', 'leaveOut'],
-  ['f', 'free'],
-] as const)
-  onKeyStroke(key, (event) => {
-    if (!marked.value || (event.target as HTMLElement).matches('input, textarea')) return
-    event.preventDefault()
-    say(what)
-  })
+const ground = useGround(() => props.cut, map, holder)
+const marking = useMarking(ground, () => props.cut.plan.revision, wish)
+const { marked, isDone: isMarked } = marking
+const sides = useSpliceDrag(
+  ground,
+  () => props.fitting,
+  (change) => emit('say', change),
+)
+const { dragged } = sides
+const pins = usePinPull(ground, wish)
+const { pulled } = pins
+const end = useLengthDrag(
+  ground,
+  () => props.triedS,
+  (seconds) => emit('tryLength', seconds),
+  (seconds) => emit('setLength', seconds),
+)
 </script>
 
 <template>
@@ -260,9 +115,9 @@ for (const [key, what] of [
         :height="50"
         class="touch"
         data-test="bed-ruler"
-        @pointerdown="beginMark"
-        @pointermove="mark"
-        @pointerup="endMark"
+        @pointerdown="marking.begin"
+        @pointermove="marking.move"
+        @pointerup="marking.end"
       />
       <rect
         x="8"
@@ -271,14 +126,14 @@ for (const [key, what] of [
         height="9"
         class="touch rail"
         data-test="pin-rail"
-        @pointerdown="pull"
-        @pointermove="pulling"
-        @pointerup="letGo"
+        @pointerdown="pins.pull"
+        @pointermove="pins.pulling"
+        @pointerup="pins.letGo"
       >
         <title>Pull a bar line down to a moment of the cut to pin it there</title>
       </rect>
       <g
-        v-for="edge in edges"
+        v-for="edge in kept"
         :key="edge.side"
         class="kept-edge"
         role="button"
@@ -301,9 +156,9 @@ for (const [key, what] of [
           :key="edge.side"
           class="edge"
           :data-test="`edge-${edge.side}-${ribbon.piece}`"
-          @pointerdown="grabEdge($event, ribbon.piece, edge.side)"
-          @pointermove="dragEdge"
-          @pointerup="dropEdge"
+          @pointerdown="sides.grab($event, ribbon.piece, edge.side)"
+          @pointermove="sides.drag"
+          @pointerup="sides.drop"
         >
           <title>Drag to another bar line: the other side of the splice follows; with Shift it stays</title>
           <rect :x="edge.x - 6" :y="MAP.ribbonTop - 2" width="12" height="24" fill="transparent" />
@@ -354,7 +209,7 @@ for (const [key, what] of [
         :height="MAP.phrases - MAP.ribbonBottom"
         class="touch"
         data-test="cut-ruler"
-        @click="emit('seek', map.cutSeconds(px($event)))"
+        @click="emit('seek', ground.cutSeconds($event))"
       />
       <g
         v-for="splice in map.splices"
@@ -388,10 +243,10 @@ for (const [key, what] of [
         :aria-valuemax="Math.round(4 * cut.lengthS)"
         :aria-valuetext="`${clock(lengthS, true)}`"
         data-test="cut-end"
-        @pointerdown="grabLength"
-        @pointermove="dragLength"
-        @pointerup="dropLength"
-        @keydown="stepLength"
+        @pointerdown="end.grab"
+        @pointermove="end.drag"
+        @pointerup="end.drop"
+        @keydown="end.step"
       >
         <title>Drag to try another length; arrow keys by a second, with Shift by a frame, Enter to take it</title>
         <rect :x="map.right - 7" :y="MAP.ribbonBottom + 2" width="14" height="66" fill="transparent" />
@@ -403,15 +258,15 @@ for (const [key, what] of [
       </text>
     </svg>
     <div
-      v-if="marked && markFrom === null"
+      v-if="marked && isMarked"
       class="choice"
       role="toolbar"
       aria-label="The marked passage"
       :style="{ left: `${Math.min(map.bedX(marked.startS), (width || 1000) - 330)}px` }"
     >
-      <button class="plain" data-test="keep" @click="say('keep')">keep it <kbd>K</kbd></button>
-      <button class="plain" data-test="leave-out" @click="say('leaveOut')">leave it out <kbd>O</kbd></button>
-      <button class="plain" data-test="free" @click="say('free')">let it be free <kbd>F</kbd></button>
+      <button class="plain" data-test="keep" @click="marking.say('keep')">keep it <kbd>K</kbd></button>
+      <button class="plain" data-test="leave-out" @click="marking.say('leaveOut')">leave it out <kbd>O</kbd></button>
+      <button class="plain" data-test="free" @click="marking.say('free')">let it be free <kbd>F</kbd></button>
     </div>
   </div>
 </template>

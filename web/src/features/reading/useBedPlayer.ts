@@ -1,20 +1,15 @@
-import { useRafFn } from '@vueuse/core'
-import { message } from 'ant-design-vue'
-import { onScopeDispose, ref, watch } from 'vue'
+import { ref, watch } from 'vue'
 import type { CutView } from '../../shared/http'
 import { fetchSound } from '../../shared/http'
-import { Player, RATE_HZ } from '../listening/player'
+import { RATE_HZ } from '../listening/player'
+import { usePlayer } from '../listening/usePlayer'
 
 /** Hears the bed as it came, from any bar, with a tick on every beat where that is wanted. */
 export function useBedPlayer(cut: () => CutView) {
-  const positionS = ref(0)
-  const playing = ref(false)
   const counting = ref(false)
-  let context: AudioContext | null = null
   const lengthS = () => cut().bed?.lengthS ?? 0
 
-  const player = new Player({
-    context: () => (context ??= new AudioContext({ sampleRate: RATE_HZ, latencyHint: 'interactive' })),
+  const { player, positionS, playing, stop } = usePlayer({
     lengthSamples: () => Math.round(lengthS() * RATE_HZ),
     fetchChunk: (from, length, signal) => {
       const query = new URLSearchParams({
@@ -24,16 +19,6 @@ export function useBedPlayer(cut: () => CutView) {
       })
       return fetchSound(`/api/cuts/${cut().id}/bed/sound?${query}`, signal)
     },
-    ended: () => (playing.value = false),
-    failed: (cause) => {
-      playing.value = false
-      message.error(cause instanceof Error ? cause.message : 'The sound did not arrive. Try again.')
-    },
-  })
-
-  useRafFn(() => {
-    const at = player.position()
-    if (at !== null) positionS.value = at / RATE_HZ
   })
 
   async function playFrom(seconds: number) {
@@ -51,13 +36,6 @@ export function useBedPlayer(cut: () => CutView) {
     await player.play(Math.round(fromS * RATE_HZ), Math.round(toS * RATE_HZ), true)
   }
 
-  function stop() {
-    const at = player.position()
-    if (at !== null) positionS.value = at / RATE_HZ
-    player.stop()
-    playing.value = false
-  }
-
   function seek(seconds: number) {
     if (playing.value) void playFrom(seconds)
     else positionS.value = Math.min(Math.max(0, seconds), lengthS())
@@ -73,11 +51,6 @@ export function useBedPlayer(cut: () => CutView) {
     if (playing.value) void player.switchOver()
   })
   watch(() => cut().bed?.hash, stop)
-
-  onScopeDispose(() => {
-    player.stop()
-    void context?.close()
-  })
 
   return {
     positionS,
