@@ -1,0 +1,114 @@
+//! One request with all that its sweeps share: the cheapest edit under it, and what cannot hold set aside.
+
+use super::ask::{Ask, Held};
+use super::planner::{Arrival, Planner, Played};
+use super::scene::SceneTables;
+use super::taste::Taste;
+use super::wishes::{Passage, Wishes};
+use crate::reading::{BarLikeness, Reading};
+
+/// The weights that the likings of somebody make.
+pub(super) fn base_taste(wishes: &Wishes) -> Taste {
+    let l = wishes.likings;
+    Taste {
+        join: if l.few_splices { 1.5 } else { Taste::BEST.join },
+        again: if l.own_order { 1.0 } else { 0.0 },
+        builds: if l.builds { 0.5 } else { 0.0 },
+        under_speech: if l.quiet_under_speech { 0.3 } else { 0.0 },
+        singing_under_speech: if l.no_singing_under_speech { 2.0 } else { 0.0 },
+        marks: 0.12,
+        ..Taste::BEST
+    }
+}
+
+/// One request with all that its sweeps share.
+pub(super) struct Request<'a> {
+    pub(super) reading: &'a Reading,
+    pub(super) likeness: &'a BarLikeness,
+    pub(super) wishes: Wishes,
+    pub(super) place: Passage,
+    pub(super) scene: SceneTables,
+}
+
+impl Request<'_> {
+    pub(super) fn ask(&self, wishes: &Wishes) -> Ask {
+        Ask::new(self.reading, wishes, self.place.start_samples, self.place.end_samples - self.place.start_samples)
+    }
+
+    pub(super) fn plan(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
+        let found = self.plan_untiring(ask, taste, played)?;
+        let Some(most) = self.wishes.most_plays.filter(|n| *n > 1) else { return Some(found) };
+        // How often a bar was heard is no part of a state: what is heard again is made dearer until it holds.
+        let mut found = found;
+        let mut again = taste.again;
+        while plays(&found, self.reading.bar_count()).iter().any(|n| *n > most) {
+            again = 2.0 * again + 0.5;
+            if again > 40.0 {
+                return None;
+            }
+            found = self.cheapest(ask, Taste { again, ..taste }, played)?;
+        }
+        Some(found)
+    }
+
+    pub(super) fn cheapest(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
+        Planner::new(self.reading, self.likeness, ask, &self.scene, played, taste).sweep(ask.wanted).best(ask.wanted)
+    }
+
+    /// The cheapest edit in which no passage is heard three times in a row, if there is one that costs little more: a
+    /// splice that is taken twice running is made dearer. What was cut as a loop may go round.
+    fn plan_untiring(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
+        const TRIES: usize = 4;
+        let first = self.cheapest(ask, taste, played)?;
+        if self.reading.is_loop() {
+            return Some(first);
+        }
+        let (mut found, mut dearer) = (first.clone(), ask.clone());
+        for _ in 0..TRIES {
+            let again = running_twice(&found);
+            if again.is_empty() {
+                return Some(found);
+            }
+            dearer.used_joins.extend(again);
+            let Some(next) = self.cheapest(&dearer, taste, played) else { break };
+            found = next;
+        }
+        Some(if running_twice(&found).is_empty() { found } else { first })
+    }
+
+    /// Sets aside what cannot hold. Gives that as sentences, and the best plan of what is left.
+    pub(super) fn settle(&mut self) -> (Vec<String>, Option<Arrival>) {
+        let best = |wishes: &Wishes| self.plan(&self.ask(wishes), base_taste(wishes), &[]);
+        let holds = |wishes: &Wishes| best(wishes).is_some();
+        let first = best(&self.wishes);
+        if first.is_some() {
+            return (Vec::new(), first);
+        }
+        let mut rest = self.wishes.clone();
+        let mut aside = Vec::new();
+        let say = |wishes: &Wishes, held: Held| wishes.why_not(held, self.reading, self.place);
+        // One that alone stands in the way, else one after the other, the weakest first.
+        while !holds(&rest) {
+            let Some(&first) = rest.held().first() else { break };
+            let held = rest.held().into_iter().find(|h| holds(&rest.without(*h))).unwrap_or(first);
+            aside.push(say(&rest, held));
+            rest = rest.without(held);
+        }
+        let first = best(&rest);
+        self.wishes = rest;
+        (aside, first)
+    }
+}
+
+/// The splices that are taken twice running: what lies between is then heard three times in a row.
+fn running_twice(plan: &Arrival) -> Vec<(usize, usize)> {
+    let joins: Vec<(usize, usize)> = plan.runs.windows(2).map(|w| (w[0].1, w[1].0)).collect();
+    joins.windows(2).filter(|w| w[0] == w[1]).map(|w| w[0]).collect()
+}
+
+/// How often each bar is played.
+fn plays(plan: &Arrival, bars: usize) -> Vec<u32> {
+    let mut counts = vec![0; bars];
+    plan.runs.iter().for_each(|&(from, to)| counts[from..to.min(bars)].iter_mut().for_each(|n| *n += 1));
+    counts
+}
