@@ -1,12 +1,13 @@
 //! Decoding through `symphonia`, resampling through `rubato`.
 
 use crate::downmix::Downmix;
+use crate::edit_list::edit_list_start;
+use crate::error::DecodeError;
 use crate::pcm::{PcmFile, PcmWriter};
+use crate::rate::{Rate, Take};
 use jaunty_core::SAMPLE_RATE_HZ;
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::units::CutLength;
-use rubato::audioadapter_buffers::direct::SequentialSliceOfVecs;
-use rubato::{Fft, FixedSync, Indexing, Resampler, WindowFunction};
 use std::fs::File;
 use std::io;
 use std::ops::RangeInclusive;
@@ -32,62 +33,6 @@ const MOST_SAMPLES: u64 = CutLength::MOST_SAMPLES;
 const MOST_PEAK: f32 = 100.0;
 /// Room that a working file leaves on its disk.
 const LEAVE_FREE_BYTES: u64 = 256 << 20;
-
-/// Why a file could not be decoded. The texts say what is wrong and what to do; what a library said
-/// is kept for the log.
-#[derive(Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum DecodeError {
-    /// The file has no bytes.
-    #[error("The file is empty. Export it again and bring in the new one.")]
-    Empty,
-    /// No decoder knows the format.
-    #[error("This is no sound file that can be read here. Use WAV, AIFF, FLAC, MP3, Ogg Vorbis or M4A.")]
-    Unsupported(String),
-    /// The format is known, the contents are not.
-    #[error("The sound in this file cannot be decoded. Export it again as WAV.")]
-    Malformed(String),
-    /// The file says a rate that no sound has.
-    #[error("The file says that it has {0} samples a second. Export it again at 44.1, 48 or 96 kHz.")]
-    Rate(u32),
-    /// There are too many channels.
-    #[error("The file has {0} channels. Export it again in stereo.")]
-    Channels(usize),
-    /// The file holds no sound, or hardly any.
-    #[error("The file holds less than a twentieth of a second of sound. Export it again and bring in the new one.")]
-    NoSamples,
-    /// The sound is longer than a cut can be.
-    #[error("The sound is longer than {} hours. Bring in the part that is needed.", CutLength::MOST_HOURS)]
-    TooLong,
-    /// Half of the samples or more are no numbers, or they are absurdly high.
-    #[error("The samples in this file are no sound: they are not numbers, or a hundred times over full level. Export it again as WAV with 24 bits.")]
-    NoSound,
-    /// There is no room for the working file.
-    #[error("There is no room on the disk for this sound. Make room there and bring the file in again.")]
-    NoRoom,
-    /// The caller stopped.
-    #[error("Decoding was cancelled.")]
-    Cancelled,
-    /// The working file could not be written or the file not be read.
-    #[error("Reading or writing failed. Look at the disk, then bring the file in again.")]
-    Io(io::Error),
-}
-
-impl From<io::Error> for DecodeError {
-    fn from(cause: io::Error) -> Self {
-        match cause.kind() {
-            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded | io::ErrorKind::FileTooLarge => Self::NoRoom,
-            _ => Self::Io(cause),
-        }
-    }
-}
-
-impl DecodeError {
-    /// Whether the file itself is to blame: no other try of the same bytes will do.
-    pub fn blames_file(&self) -> bool {
-        !matches!(self, Self::NoRoom | Self::Cancelled | Self::Io(_))
-    }
-}
 
 /// What a file turned out to be.
 #[derive(Debug, Clone, PartialEq)]
@@ -349,7 +294,9 @@ impl Reader {
                     }
                     let drop = self.skip.min(buffer.frames());
                     self.skip -= drop;
-                    planes.iter_mut().for_each(|p| drop_front(p, drop));
+                    planes.iter_mut().for_each(|p| {
+                        p.drain(..drop.min(p.len()));
+                    });
                     if planes.first().is_some_and(|p| !p.is_empty()) {
                         return Ok(Some(rate_hz));
                     }
@@ -357,123 +304,6 @@ impl Reader {
                 Err(SymphoniaError::DecodeError(_)) => self.damaged = true,
                 Err(cause) => return Err(DecodeError::Malformed(cause.to_string())),
             }
-        }
-    }
-}
-
-fn drop_front(plane: &mut Vec<f32>, count: usize) {
-    plane.drain(..count.min(plane.len()));
-}
-
-/// Encoder delay of an MP4 file in samples, from the media time of its edit list (ISO/IEC
-/// 14496-12, 8.6.6), which `symphonia` leaves to its callers.
-fn edit_list_start(path: &Path, rate_hz: Option<u32>) -> Option<usize> {
-    use std::io::{Read, Seek, SeekFrom};
-    let mut file = File::open(path).ok()?;
-    let mut head = [0u8; 8];
-    let mut at = 0u64;
-    let len = file.metadata().ok()?.len();
-    let mut moov = Vec::new();
-    while at + 8 <= len {
-        file.seek(SeekFrom::Start(at)).ok()?;
-        file.read_exact(&mut head).ok()?;
-        let size = u64::from(u32::from_be_bytes(head[..4].try_into().ok()?));
-        if at == 0 && &head[4..] != b"ftyp" {
-            return None;
-        }
-        let (body, head_bytes) = if size == 1 {
-            let mut long = [0u8; 8];
-            file.read_exact(&mut long).ok()?;
-            (u64::from_be_bytes(long), 16)
-        } else {
-            (size, 8)
-        };
-        // A box that ends before its head does, or with the file, leads nowhere.
-        let inside = body.checked_sub(head_bytes)?;
-        if &head[4..] == b"moov" && body < 64 << 20 {
-            moov.resize(inside.min(len) as usize, 0);
-            file.read_exact(&mut moov).ok()?;
-            break;
-        }
-        at = at.checked_add(body)?;
-    }
-    let find = |name: &[u8]| moov.windows(4).position(|w| w == name);
-    // Version and flags, number of edits, then duration and media time of the first edit.
-    let list = &moov[find(b"elst")? + 4..];
-    let wide = *list.first()? == 1;
-    let media_time =
-        if wide { i64::from_be_bytes(list.get(16..24)?.try_into().ok()?) } else { i64::from(i32::from_be_bytes(list.get(12..16)?.try_into().ok()?)) };
-    let header = &moov[find(b"mdhd")? + 4..];
-    let scale_at = if *header.first()? == 1 { 20 } else { 12 };
-    let scale = u32::from_be_bytes(header.get(scale_at..scale_at + 4)?.try_into().ok()?);
-    let start = media_time as f64 / f64::from(scale.max(1)) * f64::from(rate_hz?);
-    (start > 0.0 && start < 10_000.0).then_some(start.round() as usize)
-}
-
-/// Brings planes of any rate to 48 kHz without a delay.
-enum Rate {
-    Same,
-    Convert { fft: Box<Fft<f32>>, waiting: Vec<Vec<f32>>, skip: usize, owed: f64, ratio: f64 },
-}
-
-type Take<'a> = dyn FnMut(&[&[f32]]) -> io::Result<()> + 'a;
-
-impl Rate {
-    fn new(rate_hz: u32, channels: usize) -> Result<Self, DecodeError> {
-        if rate_hz == SAMPLE_RATE_HZ {
-            return Ok(Self::Same);
-        }
-        // Transforms of at least 256 frames at 48 kHz, and as long in time at every rate: as short ones at 192 kHz
-        // would take 6 dB off at 20 kHz.
-        const TRANSFORMS: usize = 16;
-        let chunk = TRANSFORMS * 256 * rate_hz.div_ceil(SAMPLE_RATE_HZ) as usize;
-        let fft = Fft::new_custom(rate_hz as usize, SAMPLE_RATE_HZ as usize, chunk, TRANSFORMS, channels, WindowFunction::BlackmanHarris2, FixedSync::Input)
-            .map_err(|_| DecodeError::Rate(rate_hz))?;
-        let skip = fft.output_delay();
-        let ratio = f64::from(SAMPLE_RATE_HZ) / f64::from(rate_hz);
-        Ok(Self::Convert { fft: Box::new(fft), waiting: vec![Vec::new(); channels], skip, owed: 0.0, ratio })
-    }
-
-    fn push(&mut self, planes: &[Vec<f32>], take: &mut Take<'_>) -> Result<(), DecodeError> {
-        match self {
-            Self::Same => Ok(take(&planes.iter().map(Vec::as_slice).collect::<Vec<_>>())?),
-            Self::Convert { waiting, owed, ratio, .. } => {
-                for (queue, plane) in waiting.iter_mut().zip(planes) {
-                    queue.extend_from_slice(plane);
-                }
-                *owed += planes[0].len() as f64 * *ratio;
-                self.convert(false, take)
-            }
-        }
-    }
-
-    /// Flushes what the resampler still holds; the length is the input's times the ratio.
-    fn finish(&mut self, take: &mut Take<'_>) -> Result<(), DecodeError> {
-        self.convert(true, take)
-    }
-
-    fn convert(&mut self, flush: bool, take: &mut Take<'_>) -> Result<(), DecodeError> {
-        let Self::Convert { fft, waiting, skip, owed, .. } = self else { return Ok(()) };
-        let failed = |cause: String| DecodeError::Malformed(cause);
-        loop {
-            let has = waiting[0].len();
-            let needs = fft.input_frames_next();
-            if has < needs && !(flush && *owed >= 0.5) {
-                return Ok(());
-            }
-            let channels = waiting.len();
-            let input = SequentialSliceOfVecs::new(waiting, channels, has).map_err(|e| failed(e.to_string()))?;
-            let mut output = vec![vec![0.0f32; fft.output_frames_next()]; channels];
-            let room = output[0].len();
-            let mut target = SequentialSliceOfVecs::new_mut(&mut output, channels, room).map_err(|e| failed(e.to_string()))?;
-            let partial = (has < needs).then(|| Indexing::new().partial_len(has));
-            let (_, made) = fft.process_into_buffer(&input, &mut target, partial.as_ref()).map_err(|e| failed(e.to_string()))?;
-            let from = (*skip).min(made);
-            *skip -= from;
-            let count = (made - from).min(owed.round() as usize);
-            *owed -= count as f64;
-            take(&output.iter().map(|p| &p[from..from + count]).collect::<Vec<_>>())?;
-            waiting.iter_mut().for_each(|queue| drop_front(queue, needs));
         }
     }
 }

@@ -10,15 +10,19 @@
 
 mod decode;
 mod downmix;
+mod edit_list;
 mod encode;
+mod error;
 pub mod film;
 mod overview;
 mod pcm;
 mod program;
+mod rate;
 mod speak;
 
-pub use decode::{DecodeError, DecodedInfo, RATES_HZ, decode_file, decode_to_sound, decode_to_source, free_bytes};
+pub use decode::{DecodedInfo, RATES_HZ, decode_file, decode_to_sound, decode_to_source, free_bytes};
 pub use encode::{BIT_DEPTH, WavStream, wav_bytes, write_wav};
+pub use error::DecodeError;
 pub use overview::{Overview, overview};
 pub use pcm::{PcmFile, PcmWriter};
 pub use speak::{SpeakError, speak};

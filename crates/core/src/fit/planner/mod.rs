@@ -26,11 +26,12 @@ mod joins;
 mod play;
 mod starts;
 mod sweep;
-#[cfg(test)]
-mod tests;
 
 pub use ends::End;
 pub use joins::{Bars, join_terms};
 pub use play::Played;
 pub use starts::{Start, start_samples};
 pub use sweep::{Arrival, Planner};
+
+#[cfg(test)]
+mod tests;
