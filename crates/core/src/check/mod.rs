@@ -74,8 +74,14 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
         );
     }
     if let Some(uneven) = plan.uneven_db.filter(|db| *db > UNEVEN_DB) {
-        let text = format!("The loudest phrase lies {uneven:.0} dB over the softest one.");
-        add(Weight::Note, plan.phrases.first().map_or(0, |p| p.start_samples), text, "Even the phrases out at Shape, among the figures.");
+        let is_evened = plan.layers.iter().any(|l| l.role == Role::Narration && l.levels.iter().any(|o| matches!(o, LevelObject::Trim { .. })));
+        let (still, mend) = if is_evened {
+            (" still", "Bring in a better take of the soft one at Voice: raised further, its room would be heard.")
+        } else {
+            ("", "Even the phrases out at Shape, among the figures.")
+        };
+        let text = format!("The loudest phrase{still} lies {uneven:.0} dB over the softest one.");
+        add(Weight::Note, plan.phrases.first().map_or(0, |p| p.start_samples), text, mend);
     }
     for object in plan.beds().flat_map(crate::plan::Layer::heard_levels) {
         if let LevelObject::Dip { start_samples, under_speech_db, .. } = *object

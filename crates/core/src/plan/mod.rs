@@ -205,6 +205,8 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     let speech_energies = if narration.is_empty() { Arc::default() } else { kept.numbers(named("speech"), &|| loudness::block_energies(&narrated)) };
     let spoken: Vec<(u64, u64)> = phrases.iter().map(|p| (p.start_samples, p.end_samples)).collect();
     let trims = if wishes.even_voice { evened(&phrases, &speech_energies) } else { Vec::new() };
+    // From here on the voice is as it will be heard.
+    let speech_energies = if trims.is_empty() { speech_energies } else { shape::trimmed(&speech_energies, &trims).into() };
     let layer = |role, sound: &str| Layer { role, sound: sound.to_owned(), fitting: None, piece: None, levels: Vec::new(), pocket: None, ambience: None };
     let mut layers = Vec::new();
     let film_place = inputs.film.filter(|film| film.wish.place.is_some()).map(|film| film.wish.heard(length_samples));
@@ -237,7 +239,7 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     layers.extend(inputs.film.map(|film| film::layer(&film, film_handed, &spoken, length_samples)));
     let speech = shape::speech_lufs(&phrases, &speech_energies);
     layers.extend(inputs.ambiences.iter().map(|a| ambience::layer(a, &spoken, speech, length_samples, kept)));
-    let uneven_db = if wishes.even_voice { None } else { uneven(&phrases, &speech_energies) };
+    let uneven_db = uneven(&phrases, &speech_energies);
     Plan { length_samples, layers, phrases, uneven_db, master: None, fitted_under: String::new() }
 }
 
@@ -248,10 +250,10 @@ fn uneven(phrases: &[Phrase], speech: &[f64]) -> Option<f64> {
     (high >= low).then_some(high - low)
 }
 
-/// Trims that bring every phrase to the middle one's loudness, by 6 dB at most; under 1 dB nothing
-/// is done.
+/// Trims that bring every phrase to the middle one's loudness; under 1 dB nothing is done.
 fn evened(phrases: &[Phrase], speech: &[f64]) -> Vec<LevelObject> {
-    const MOST_DB: f64 = 6.0;
+    /// The room and its noise come up with a phrase: beyond this they are heard (common practice, no source).
+    const MOST_DB: f64 = 12.0;
     let loud: Vec<Option<f64>> = phrases.iter().map(|p| shape::speech_lufs(std::slice::from_ref(p), speech)).collect();
     let mut sorted: Vec<f64> = loud.iter().flatten().copied().collect();
     sorted.sort_by(f64::total_cmp);

@@ -13,7 +13,7 @@ const LEAST_HOLD_S: f64 = 0.5;
 const AFTER_SPEECH_S: f64 = 0.10;
 /// and is back this long before the next.
 const BEFORE_SPEECH_S: f64 = 0.15;
-/// Swells lower than this are left out: they sound like a mistake.
+/// Swells that a short gap makes lower than this are left out: they sound like a mistake.
 const LEAST_RISE_DB: f64 = 4.0;
 /// The top of a swell moves by at most this much to fall on a downbeat: a beat or so.
 const TOP_REACH_S: f64 = 0.7;
@@ -51,6 +51,18 @@ fn gated_lufs(energies: &[f64]) -> Option<f64> {
 pub fn speech_lufs(phrases: &[Phrase], speech: &[f64]) -> Option<f64> {
     let spoken: Vec<f64> = phrases.iter().flat_map(|p| speech[blocks(p.start_samples, p.end_samples, speech.len())].iter().copied()).collect();
     gated_lufs(&spoken)
+}
+
+/// Energies of speech under its trims.
+pub fn trimmed(speech: &[f64], trims: &[LevelObject]) -> Vec<f64> {
+    let mut all = speech.to_vec();
+    for trim in trims {
+        if let LevelObject::Trim { start_samples, end_samples, gain_db } = *trim {
+            let gain = 10f64.powf(gain_db / 10.0);
+            all[blocks(start_samples, end_samples, speech.len())].iter_mut().for_each(|energy| *energy *= gain);
+        }
+    }
+    all
 }
 
 /// Where the bed lies and how it begins and ends, for its fades and the tops of its swells.
@@ -196,7 +208,7 @@ impl Levels<'_> {
         let full = (wishes.under_speech_db - wishes.alone_db).max(0.0);
         // A short gap gets a lower swell at the same slope.
         let rise_db = if wishes.ease_s > 0.0 { full * (ease_s / wishes.ease_s).min(1.0) } else { full };
-        if gap.length_samples() < samples_from_seconds(wishes.least_gap_s) || ease_s < 0.0 || rise_db < LEAST_RISE_DB {
+        if gap.length_samples() < samples_from_seconds(wishes.least_gap_s) || ease_s < 0.0 || rise_db <= 0.0 || rise_db < LEAST_RISE_DB.min(full) {
             return None;
         }
         let under_speech_db = wishes.under_speech_db - rise_db;

@@ -91,6 +91,18 @@ fn the_bed_lies_as_far_under_the_voice_as_asked() {
 }
 
 #[test]
+fn the_bed_rises_by_what_was_asked_however_little_and_not_at_all_by_nothing() {
+    for (under, alone) in [(20.0, 7.0), (10.0, 7.0), (9.0, 8.0), (10.0, 10.0), (7.0, 10.0)] {
+        let made = plan(&ShapeWishes { under_speech_db: under, alone_db: alone, ..ShapeWishes::default() }, &[], &[]);
+        let levels = &made.bed().unwrap().levels;
+        let alone_for: Vec<f64> =
+            levels.iter().filter_map(|o| if let LevelObject::Swell { under_speech_db, .. } = *o { Some(under_speech_db) } else { None }).collect();
+        // Before the first words, three gaps, and behind the last.
+        assert_eq!(alone_for, vec![alone; if under > alone { 5 } else { 0 }], "{under} under, {alone} alone");
+    }
+}
+
+#[test]
 fn tops_of_swells_prefer_downbeats() {
     let made = plan(&ShapeWishes::default(), &[], &[]);
     let downbeats: Vec<u64> = SCENE.fitting.bar_lines(&SCENE.lines).iter().map(|l| l.0).collect();
@@ -259,26 +271,33 @@ fn the_whole_comes_to_the_loudness_that_was_asked_for() {
 }
 
 #[test]
-fn uneven_phrases_are_brought_together() {
-    // The second and the fourth phrase at half the level: 6 dB softer.
+fn uneven_phrases_are_brought_together_and_what_stays_uneven_is_told() {
     let s = &*SCENE;
-    let mut uneven = s.voice.clone();
-    for (from, to) in [(15.0, 25.0), (43.0, 51.0)] {
-        for plane in uneven.channels_mut() {
-            plane[(from * S as f64) as usize..(to * S as f64) as usize].iter_mut().for_each(|x| *x *= 0.5);
+    // The second and the fourth phrase softer by so much: common practice raises a voice by 12 dB and no more.
+    for (softer_db, apart_then) in [(6.0, 0.0..1.5), (9.0, 0.0..1.5), (20.0, 6.5..10.0)] {
+        let mut voice = s.voice.clone();
+        for (from, to) in [(15.0, 25.0), (43.0, 51.0)] {
+            let gain = 10f32.powf(-softer_db / 20.0);
+            for plane in voice.channels_mut() {
+                plane[(from * S as f64) as usize..(to * S as f64) as usize].iter_mut().for_each(|x| *x *= gain);
+            }
         }
+        let speech = read_speech(&voice, &mut keep_going()).unwrap();
+        let piece = VoicePiece::whole("voice", voice.len_samples());
+        let narration = [PieceInput { piece: &piece, source: &voice, reading: &speech }];
+        let heard = |even_voice| {
+            let shape = ShapeWishes { even_voice, ..ShapeWishes::default() };
+            let made = propose(Inputs { length_samples: LENGTH, narration: &narration, shape: Some(&shape), ..Inputs::default() });
+            let sound = render(&made, &|_| Some(&voice as &dyn Source), 0..LENGTH, Hear::Voice).unwrap();
+            let levels: Vec<f64> = PHRASES.iter().map(|p| level_db(&sound, p.0 + 0.3, p.1 - 0.3)).collect();
+            let apart = levels.iter().copied().fold(f64::MIN, f64::max) - levels.iter().copied().fold(f64::MAX, f64::min);
+            (apart, made.uneven_db.unwrap())
+        };
+        let (before, told_before) = heard(false);
+        let (after, told_after) = heard(true);
+        assert!(before > f64::from(softer_db) - 1.0 && apart_then.contains(&after), "{softer_db} dB softer: {before:.1} dB apart, then {after:.1}");
+        assert!((told_before - before).abs() < 1.5 && (told_after - after).abs() < 1.5, "told {told_before:.1} and {told_after:.1}");
     }
-    let speech = read_speech(&uneven, &mut keep_going()).unwrap();
-    let piece = VoicePiece::whole("voice", uneven.len_samples());
-    let narration = [PieceInput { piece: &piece, source: &uneven, reading: &speech }];
-    let heard = |even_voice| {
-        let shape = ShapeWishes { even_voice, ..ShapeWishes::default() };
-        let made = propose(Inputs { length_samples: LENGTH, narration: &narration, shape: Some(&shape), ..Inputs::default() });
-        let sound = render(&made, &|_| Some(&uneven as &dyn Source), 0..LENGTH, Hear::Voice).unwrap();
-        let levels: Vec<f64> = PHRASES.iter().map(|p| level_db(&sound, p.0 + 0.3, p.1 - 0.3)).collect();
-        levels.iter().copied().fold(f64::MIN, f64::max) - levels.iter().copied().fold(f64::MAX, f64::min)
-    };
-    assert!(heard(false) > 5.0 && heard(true) < 1.5, "{:.1} dB apart, then {:.1}", heard(false), heard(true));
 }
 
 #[test]
