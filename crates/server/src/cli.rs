@@ -259,7 +259,7 @@ pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
         levels.push(LevelObject::FadeOut { end_samples: length_samples, length_samples: length, shape: FadeShape::EqualPower, by_hand: false });
     }
     let layer = plan::Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(best.clone()), piece: None, levels, pocket: None, ambience: None };
-    let plan = Plan { length_samples, layers: vec![layer], phrases: Vec::new(), uneven_db: None, master: None, fitted_under: String::new() };
+    let plan = Plan { layers: vec![layer], ..Plan::empty(length_samples) };
     write_plan(&plan, Some(&sound), None, out)?;
     let mut result = fitting_json(best);
     result["length_samples"] = json!(length_samples);

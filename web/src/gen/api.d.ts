@@ -732,6 +732,11 @@ export interface components {
             /** @description The pitch classes that sound most, strongest first. */
             notes: string;
         };
+        /**
+         * @description What the level of the beds is measured against: what must be understood, as far as there is such a thing.
+         * @enum {string}
+         */
+        BedAgainst: "voice" | "film" | "itself";
         /** @description A change of the beds. A bed on the cut is named by the sample of the cut from which on it lies. */
         BedChange: {
             /** @enum {string} */
@@ -1385,7 +1390,15 @@ export interface components {
             figure: "aloneDb";
             /**
              * Format: double
-             * @description How far the bed alone lies under the loudness of the speech, in dB.
+             * @description How far the bed alone lies under the loudness of the speech, or without any under the film's own sound, in dB.
+             */
+            value: number;
+        } | {
+            /** @enum {string} */
+            figure: "bedAloneLufs";
+            /**
+             * Format: double
+             * @description Loudness of a bed that lies under nothing, in LUFS.
              */
             value: number;
         } | {
@@ -2310,6 +2323,8 @@ export interface components {
             ambiences: components["schemas"]["AmbienceView"][];
             /** @description Bar lines of the beds as fitted. */
             barLines: components["schemas"]["BarLineView"][];
+            /** @description What the level of the beds is measured against. */
+            bedAgainst: components["schemas"]["BedAgainst"];
             /** @description Which of them is played. */
             chosen: number;
             /** @description What the check found. */
@@ -2494,10 +2509,17 @@ export interface components {
         ShapeWishes: {
             /**
              * Format: double
-             * @description How far the bed alone lies under the loudness of the speech, in dB, 0 to 40.
+             * @description How far the bed alone lies under the loudness of the speech, in dB, 0 to 40; without any, under the film's own
+             *     sound.
              * @default 7
              */
             aloneDb: number;
+            /**
+             * Format: double
+             * @description Loudness of a bed with which nothing else is heard that it could lie under, in LUFS, -50 to -10.
+             * @default -23
+             */
+            bedAloneLufs: number;
             /** @default null */
             closing: components["schemas"]["Closing"] | null;
             /**

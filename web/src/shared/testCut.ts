@@ -152,9 +152,11 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
           { words: 'half-way down', value: 0.5 },
         ],
       },
+      bedAgainst: 'voice',
       shape: {
         underSpeechDb: 20,
         aloneDb: 7,
+        bedAloneLufs: -23,
         easeS: 1.2,
         leastGapS: 2.4,
         fadeShape: 'equalPower',

@@ -258,7 +258,7 @@ impl Material {
             beds: &beds,
             narration: &narration,
             lines: &self.lines,
-            film: self.film.as_ref().map(|(sound, _, wish)| FilmInput { sound, wish }),
+            film: self.film.as_ref().map(|(sound, source, wish)| FilmInput { sound, wish, source: &**source }),
             shape: Some(&self.shape),
             ambiences: &ambiences,
             kept: self.kept.as_deref(),

@@ -80,13 +80,17 @@ const OUT_DB: f64 = -100.0;
 /// Into and out of speech: 1.2 s, common practice.
 const EASE: u64 = 57_600;
 
+/// Loudness of a sound as it came in, in LUFS; `None` for silence.
+pub(super) fn own_lufs(hash: &str, source: &dyn Source, kept: &dyn Kept) -> Option<f64> {
+    kept.numbers(digest(&("lufs", hash)), &|| loudness::measure(source).integrated_lufs.into_iter().collect()).first().copied()
+}
+
 /// The layer of an ambience.
 pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Option<f64>, length_samples: u64, kept: &dyn Kept) -> Layer {
     let AmbienceWish { hash, under_speech_db, rule, start_samples, end_samples, .. } = input.wish;
     let start = (*start_samples).min(length_samples);
     let end = end_samples.unwrap_or(length_samples).clamp(start, length_samples);
-    let own = kept.numbers(digest(&("lufs", hash)), &|| loudness::measure(input.source).integrated_lufs.into_iter().collect());
-    let own = own.first().copied().unwrap_or(crate::shape::BED_ALONE_LUFS);
+    let own = own_lufs(hash, input.source, kept).unwrap_or(crate::shape::BED_ALONE_LUFS);
     let level_db = speech_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS) - under_speech_db - own;
     let mut levels = rule_levels(level_db, *rule, *under_speech_db, spoken, length_samples);
     let fade = (SAMPLE_RATE_HZ as u64).min((end - start) / 4);

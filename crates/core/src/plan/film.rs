@@ -1,9 +1,11 @@
 //! The film's own sound: its level, what it does while somebody speaks, and where it is heard.
 
-use super::ambience::rule_levels;
+use super::ambience::{own_lufs, rule_levels};
+use super::kept::Kept;
 use super::{Layer, Role, SpeechRule};
 use crate::fit::Passage;
 use crate::shape::{FadeShape, LevelObject};
+use crate::sound::Source;
 use serde::{Deserialize, Serialize};
 
 /// What somebody wants of the film's own sound.
@@ -31,6 +33,8 @@ pub struct FilmInput<'a> {
     pub sound: &'a str,
     /// What is wanted.
     pub wish: &'a FilmWish,
+    /// Its samples.
+    pub source: &'a dyn Source,
 }
 
 impl FilmWish {
@@ -40,6 +44,14 @@ impl FilmWish {
         let start_samples = place.start_samples.min(length_samples);
         Passage { start_samples, end_samples: place.end_samples.clamp(start_samples, length_samples) }
     }
+}
+
+/// Loudness of the film's own sound all over the cut, in LUFS; `None` where nobody hears it, or in a part only.
+pub fn lufs(input: &FilmInput<'_>, kept: &dyn Kept) -> Option<f64> {
+    /// What is softer is not listened to.
+    const HEARD_LUFS: f64 = -50.0;
+    let whole = input.wish.place.is_none();
+    whole.then(|| own_lufs(input.sound, input.source, kept)).flatten().map(|own| own + input.wish.gain_db).filter(|lufs| *lufs > HEARD_LUFS)
 }
 
 /// The layer of the film's own sound. `handed` is over how many samples a bed gives over to it,

@@ -38,6 +38,20 @@ pub enum Role {
     Ambience,
 }
 
+/// What the level of the beds is measured against: what must be understood, as far as there is such a thing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub enum BedAgainst {
+    /// The narration.
+    #[default]
+    Voice,
+    /// The film's own sound, which is heard all over the cut.
+    Film,
+    /// Nothing: the bed has a loudness of its own.
+    Itself,
+}
+
 /// One sound of the cut and what happens to it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -94,6 +108,9 @@ pub struct Plan {
     /// How far the loudest phrase lies over the softest one, as they are heard, in dB.
     #[serde(default)]
     pub uneven_db: Option<f64>,
+    /// What the level of the beds is measured against.
+    #[serde(default)]
+    pub bed_against: BedAgainst,
     /// What happens to the whole.
     #[serde(default)]
     pub master: Option<Master>,
@@ -105,7 +122,15 @@ pub struct Plan {
 impl Plan {
     /// A plan of silence.
     pub fn empty(length_samples: u64) -> Self {
-        Self { length_samples, layers: Vec::new(), phrases: Vec::new(), uneven_db: None, master: None, fitted_under: String::new() }
+        Self {
+            length_samples,
+            layers: Vec::new(),
+            phrases: Vec::new(),
+            uneven_db: None,
+            bed_against: BedAgainst::default(),
+            master: None,
+            fitted_under: String::new(),
+        }
     }
 
     /// The beds; the first is the one at hand.
@@ -209,12 +234,14 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     let speech_energies = if trims.is_empty() { speech_energies } else { shape::trimmed(&speech_energies, &trims).into() };
     let layer = |role, sound: &str| Layer { role, sound: sound.to_owned(), fitting: None, piece: None, levels: Vec::new(), pocket: None, ambience: None };
     let mut layers = Vec::new();
+    let speech = shape::speech_lufs(&phrases, &speech_energies);
+    let film_lufs = inputs.film.filter(|_| speech.is_none()).and_then(|f| film::lufs(&f, kept));
     let film_place = inputs.film.filter(|film| film.wish.place.is_some()).map(|film| film.wish.heard(length_samples));
     let (handed, film_handed) = succession::fades(&inputs.beds.iter().map(|b| b.fitting).collect::<Vec<_>>(), film_place);
     for (bed, (hand_in_samples, hand_out_samples)) in inputs.beds.iter().zip(handed) {
         let fitted = FittedBed::new(bed.source, bed.fitting);
         let bed_energies = kept.numbers(digest(&("bed", bed.sound, bed.fitting)), &|| loudness::block_energies(&fitted));
-        let measured = Measured { bed: &bed_energies, speech: &speech_energies };
+        let measured = Measured { bed: &bed_energies, speech: &speech_energies, film_lufs };
         let end_samples = bed.fitting.end_samples().min(length_samples);
         let frame = Frame {
             length_samples,
@@ -237,10 +264,14 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     }
     layers.extend(narration.iter().map(|n| Layer { piece: Some(n.piece.clone()), levels: trims.clone(), ..layer(Role::Narration, &n.piece.sound) }));
     layers.extend(inputs.film.map(|film| film::layer(&film, film_handed, &spoken, length_samples)));
-    let speech = shape::speech_lufs(&phrases, &speech_energies);
     layers.extend(inputs.ambiences.iter().map(|a| ambience::layer(a, &spoken, speech, length_samples, kept)));
     let uneven_db = uneven(&phrases, &speech_energies);
-    Plan { length_samples, layers, phrases, uneven_db, master: None, fitted_under: String::new() }
+    let bed_against = match (speech, film_lufs) {
+        (Some(_), _) => BedAgainst::Voice,
+        (None, Some(_)) => BedAgainst::Film,
+        (None, None) => BedAgainst::Itself,
+    };
+    Plan { layers, phrases, uneven_db, bed_against, ..Plan::empty(length_samples) }
 }
 
 /// How far the loudest phrase lies over the softest one, in dB.

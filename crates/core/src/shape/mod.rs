@@ -30,7 +30,7 @@ pub use curve::{CURVE_STEP_SAMPLES, GainCurve};
 pub use forms::{Closing, ENTERS, Entry, Opening, entry};
 pub use hand::{LevelChange, LevelError, LevelKind, LevelName, sweep};
 pub use rules::{Frame, Measured, propose_bed, speech_lufs, trimmed};
-pub use wishes::{LOUDNESS_CHOICES, MOST_UNDER_DB, ShapeError, ShapeWishes};
+pub use wishes::{BED_ALONE_RANGE_LUFS, LOUDNESS_CHOICES, MOST_UNDER_DB, ShapeError, ShapeWishes};
 
 use serde::{Deserialize, Serialize};
 

@@ -29,6 +29,8 @@ pub struct Measured<'a> {
     pub bed: &'a [f64],
     /// The narration's.
     pub speech: &'a [f64],
+    /// Loudness of the film's own sound where it is heard with the bed, in LUFS.
+    pub film_lufs: Option<f64>,
 }
 
 fn blocks(start_samples: u64, end_samples: u64, len: usize) -> std::ops::Range<usize> {
@@ -101,7 +103,11 @@ pub fn propose_bed(measured: Measured<'_>, phrases: &[Phrase], frame: &Frame, wi
     let mut objects = Vec::new();
     let bed_lufs = gated_lufs(measured.bed).unwrap_or(BED_ALONE_LUFS);
     match speech_lufs(phrases, measured.speech) {
-        None => objects.push(LevelObject::Base { gain_db: BED_ALONE_LUFS - bed_lufs }),
+        // Without a voice the film's own sound is what must be understood; without that, nothing is.
+        None => {
+            let lufs = measured.film_lufs.map_or(wishes.bed_alone_lufs, |film| film - wishes.alone_db);
+            objects.push(LevelObject::Base { gain_db: lufs - bed_lufs });
+        }
         Some(speech) => {
             let levels = Levels { measured, speech, bed: bed_lufs, wishes, frame };
             let (dips, swells) = levels.dips_and_swells(phrases);
@@ -255,7 +261,7 @@ impl Levels<'_> {
     /// The dip under one group of phrases: as far under the speech as asked on average (20 dB), in
     /// no three seconds with speech more than 2 dB closer.
     fn dip(&self, (start_samples, end_samples): (u64, u64), spoken: &[(u64, u64)]) -> LevelObject {
-        let Measured { bed, speech } = self.measured;
+        let Measured { bed, speech, .. } = self.measured;
         let count = bed.len().min(speech.len());
         let while_spoken: Vec<f64> = spoken.iter().flat_map(|&(a, b)| bed[blocks(a, b, bed.len())].iter().copied()).collect();
         let under = self.wishes.under_speech_db;

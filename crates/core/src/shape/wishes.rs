@@ -2,7 +2,7 @@
 
 use super::forms::{Closing, Opening};
 use super::pocket::PocketWish;
-use super::{FadeShape, SWELL_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
+use super::{BED_ALONE_LUFS, FadeShape, SWELL_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
 use serde::{Deserialize, Serialize};
 
 /// Figures that all level objects follow.
@@ -12,8 +12,11 @@ use serde::{Deserialize, Serialize};
 pub struct ShapeWishes {
     /// How far the bed lies under the speech, in dB of loudness, 0 to 40.
     pub under_speech_db: f64,
-    /// How far the bed alone lies under the loudness of the speech, in dB, 0 to 40.
+    /// How far the bed alone lies under the loudness of the speech, in dB, 0 to 40; without any, under the film's own
+    /// sound.
     pub alone_db: f64,
+    /// Loudness of a bed with which nothing else is heard that it could lie under, in LUFS, -50 to -10.
+    pub bed_alone_lufs: f64,
     /// Time of a rise or fall, in seconds: 1.2 s, common practice.
     pub ease_s: f64,
     /// Gaps shorter than this stay under the speech, in seconds.
@@ -41,6 +44,7 @@ impl Default for ShapeWishes {
         Self {
             under_speech_db: UNDER_SPEECH_DB,
             alone_db: SWELL_UNDER_SPEECH_DB,
+            bed_alone_lufs: BED_ALONE_LUFS,
             ease_s: 1.2,
             least_gap_s: 2.4,
             fade_in_s: None,
@@ -59,6 +63,9 @@ impl Default for ShapeWishes {
 /// EBU R 128; online: what the services ask for (from memory).
 pub const LOUDNESS_CHOICES: [(&str, Option<f64>); 4] =
     [("as it is", None), ("−23 LUFS, broadcast", Some(-23.0)), ("−16 LUFS, spoken online", Some(-16.0)), ("−14 LUFS, music online", Some(-14.0))];
+
+/// Loudness that a bed of its own may have, in LUFS.
+pub const BED_ALONE_RANGE_LUFS: (f64, f64) = (-50.0, -10.0);
 
 /// The bed lies at most so far under the speech, in dB.
 pub const MOST_UNDER_DB: f64 = 40.0;
@@ -84,6 +91,8 @@ impl ShapeWishes {
         };
         within(self.under_speech_db, "the bed under the voice", 0, MOST_UNDER_DB as i32, "dB")?;
         within(self.alone_db, "the bed alone", 0, MOST_UNDER_DB as i32, "dB")?;
+        let (softest, loudest) = BED_ALONE_RANGE_LUFS;
+        within(self.bed_alone_lufs, "the loudness of a bed alone", softest as i32, loudest as i32, "LUFS")?;
         within(self.ease_s, "a rise or fall", 0, 10, "s")?;
         within(self.least_gap_s, "the least gap for a swell", 0, 60, "s")?;
         within(self.fade_in_s.unwrap_or(0.0), "the fade in", 0, 30, "s")?;

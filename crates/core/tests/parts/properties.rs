@@ -47,7 +47,7 @@ proptest! {
     fn no_swell_touches_speech_and_every_phrase_lies_in_a_dip(steps in STEPS(), length_s in 5u64..200) {
         let (phrases, length) = (phrases(&steps), length_s * SECOND);
         let (bed, speech) = measured(&phrases, length);
-        let objects = propose_bed(Measured { bed: &bed, speech: &speech }, &phrases, &Frame::whole(length), &ShapeWishes::default(), &[]);
+        let objects = propose_bed(Measured { bed: &bed, speech: &speech, film_lufs: None }, &phrases, &Frame::whole(length), &ShapeWishes::default(), &[]);
         let spans = |dips: bool| -> Vec<(u64, u64)> {
             objects
                 .iter()
@@ -78,7 +78,7 @@ proptest! {
     fn a_curve_stays_between_its_levels_and_silence(steps in STEPS(), at in prop::collection::vec(0.0f64..1.0, 40)) {
         let (phrases, length) = (phrases(&steps), 120 * SECOND);
         let (bed, speech) = measured(&phrases, length);
-        let objects = propose_bed(Measured { bed: &bed, speech: &speech }, &phrases, &Frame::whole(length), &ShapeWishes::default(), &[]);
+        let objects = propose_bed(Measured { bed: &bed, speech: &speech, film_lufs: None }, &phrases, &Frame::whole(length), &ShapeWishes::default(), &[]);
         let levels: Vec<f64> = objects
             .iter()
             .filter_map(|o| match *o {

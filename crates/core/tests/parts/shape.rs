@@ -5,7 +5,7 @@ use super::music::{Piece, voice};
 use jaunty_core::fit::{FitRequest, Fitting, Passage, fittings};
 use jaunty_core::mix::{Hear, Heard, master, meters, render};
 use jaunty_core::picture::Line;
-use jaunty_core::plan::{AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, PieceInput, Plan, Role, SpeechRule, propose};
+use jaunty_core::plan::{AmbienceInput, AmbienceWish, BedAgainst, BedInput, FilmInput, FilmWish, Inputs, PieceInput, Plan, Role, SpeechRule, propose};
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::shape::pocket::PocketWish;
 use jaunty_core::shape::{Closing, Entry, FadeShape, GainCurve, LevelChange, LevelError, LevelName, LevelObject, Opening, ShapeWishes, Slope, entry, sweep};
@@ -100,6 +100,34 @@ fn the_bed_rises_by_what_was_asked_however_little_and_not_at_all_by_nothing() {
         // Before the first words, three gaps, and behind the last.
         assert_eq!(alone_for, vec![alone; if under > alone { 5 } else { 0 }], "{under} under, {alone} alone");
     }
+}
+
+#[test]
+fn without_a_voice_the_bed_lies_under_the_films_own_sound_and_without_that_at_a_loudness() {
+    let s = &*SCENE;
+    let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &s.lines, before: &[] };
+    let lufs_of = |plan: &Plan, what: Hear| measure(&hear(plan, what)).integrated_lufs.unwrap();
+    let made = |shape: &ShapeWishes, wish: Option<&FilmWish>| {
+        let film = wish.map(|wish| FilmInput { sound: "room", wish, source: &s.room });
+        propose(Inputs { length_samples: LENGTH, beds: &[bed], film, shape: Some(shape), ..Inputs::default() })
+    };
+    let room = measure(&s.room).integrated_lufs.unwrap();
+    for (alone_db, gain_db) in [(7.0, 0.0), (3.0, 0.0), (12.0, -6.0)] {
+        let plan = made(&ShapeWishes { alone_db, ..ShapeWishes::default() }, Some(&FilmWish { gain_db, ..FilmWish::default() }));
+        let under = room + gain_db - lufs_of(&plan, Hear::Bed);
+        assert!(plan.bed_against == BedAgainst::Film && (under - alone_db).abs() < 1.0, "{alone_db} asked, {under:.1} under the film's sound");
+    }
+    // What nobody hears is nothing to lie under, nor is what is heard in a part of the cut.
+    let (hardly, partly) =
+        (FilmWish { gain_db: -60.0, ..FilmWish::default() }, FilmWish { place: Some(Passage { start_samples: 0, end_samples: S }), ..FilmWish::default() });
+    for film in [None, Some(&hardly), Some(&partly)] {
+        for bed_alone_lufs in [-23.0, -16.0, -35.0] {
+            let plan = made(&ShapeWishes { bed_alone_lufs, ..ShapeWishes::default() }, film);
+            let lufs = lufs_of(&plan, Hear::Bed);
+            assert!(plan.bed_against == BedAgainst::Itself && (lufs - bed_alone_lufs).abs() < 1.0, "{bed_alone_lufs} asked, {lufs:.1}");
+        }
+    }
+    assert_eq!(plan(&ShapeWishes::default(), &[], &[]).bed_against, BedAgainst::Voice);
 }
 
 #[test]
@@ -411,7 +439,7 @@ fn the_films_own_sound_hands_over_to_the_bed_and_keeps_out_of_the_speech() {
     let later = Fitting { start_samples: 10 * S, ..s.fitting.clone() };
     let bed = BedInput { sound: "bed", source: &s.bed, fitting: &later, bar_lines_samples: &[], before: &[] };
     let wish = FilmWish { gain_db: -3.0, rule: SpeechRule::Out, place: Some(Passage { start_samples: 0, end_samples: 14 * S }) };
-    let film = Some(FilmInput { sound: "room", wish: &wish });
+    let film = Some(FilmInput { sound: "room", wish: &wish, source: &s.room });
     let piece = VoicePiece::whole("voice", s.voice.len_samples());
     let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
     let made = propose(Inputs { length_samples: LENGTH, beds: &[bed], narration: &narration, film, ..Inputs::default() });
@@ -427,7 +455,7 @@ fn the_films_own_sound_hands_over_to_the_bed_and_keeps_out_of_the_speech() {
     assert!((film_curve.level_db(2 * S) + 3.0).abs() < 1e-9 && film_curve.level_db(8 * S) < -60.0, "out while somebody speaks");
     // All over the cut it gives over to nobody.
     let all = FilmWish::default();
-    let film = Some(FilmInput { sound: "room", wish: &all });
+    let film = Some(FilmInput { sound: "room", wish: &all, source: &s.room });
     let made = propose(Inputs { length_samples: LENGTH, beds: &[bed], film, ..Inputs::default() });
     let own = made.layers.iter().find(|l| l.role == Role::Film).unwrap();
     assert!((0..LENGTH).step_by(4800).all(|at| GainCurve::of(&own.levels).gain(at) == 1.0));

@@ -46,7 +46,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
   <aside class="figures" aria-label="Figures of the whole">
     <section class="card">
       <h3>Bed and voice</h3>
-      <p>
+      <p v-if="cut.plan.bedAgainst === 'voice'">
         under the voice
         <NumberField
           :value="shape.underSpeechDb"
@@ -58,13 +58,25 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         />
         dB
       </p>
-      <p>
-        alone
+      <p v-if="cut.plan.bedAgainst === 'itself'">
+        the bed at
+        <NumberField
+          :value="shape.bedAloneLufs"
+          :min="-50"
+          :max="-10"
+          label="Loudness of the bed, LUFS"
+          data-test="bed-alone-lufs"
+          @set="(n) => set({ figure: 'bedAloneLufs', value: n })"
+        />
+        LUFS: nothing else is heard that it could lie under
+      </p>
+      <p v-else>
+        {{ cut.plan.bedAgainst === 'film' ? 'under the film’s own sound' : 'alone' }}
         <NumberField
           :value="shape.aloneDb"
           :min="0"
           :max="40"
-          label="Bed alone, dB"
+          :label="cut.plan.bedAgainst === 'film' ? 'Bed under the film’s own sound, dB' : 'Bed alone, dB'"
           data-test="alone"
           @set="(n) => set({ figure: 'aloneDb', value: n })"
         />
@@ -72,9 +84,11 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       </p>
       <p>
         <button class="plain" :disabled="busy" data-test="more-voice" @click="balance(1)">
-          more voice <kbd>[</kbd>
+          {{ { voice: 'more voice', film: 'more film', itself: 'softer' }[cut.plan.bedAgainst] }} <kbd>[</kbd>
         </button>
-        <button class="plain" :disabled="busy" @click="balance(-1)">more bed <kbd>]</kbd></button>
+        <button class="plain" :disabled="busy" @click="balance(-1)">
+          {{ cut.plan.bedAgainst === 'itself' ? 'louder' : 'more bed' }} <kbd>]</kbd>
+        </button>
       </p>
       <p>
         eases in

@@ -2,6 +2,7 @@ import { mount } from '@vue/test-utils'
 import antd from 'ant-design-vue'
 import { describe, expect, it } from 'vitest'
 import type { CutView, LevelView } from '../../shared/http'
+import NumberField from '../../shared/NumberField.vue'
 import { swell, testCut } from '../../shared/testCut'
 import FiguresPanel from './FiguresPanel.vue'
 import LevelCard from './LevelCard.vue'
@@ -21,6 +22,21 @@ describe('the figures', () => {
     const one = panel()
     await one.get('[data-test=more-voice]').trigger('click')
     expect(one.emitted('levels')).toEqual([[{ about: 'levels', do: 'balance', byDb: 1 }]])
+  })
+
+  it('name what the bed lies under, and set its loudness where that is nothing', async () => {
+    const under = (bedAgainst: CutView['plan']['bedAgainst']) => panel(testCut({ bedAgainst }))
+    expect(under('voice').find('[data-test=under-speech]').exists()).toBe(true)
+    const film = under('film')
+    expect(film.find('[data-test=under-speech]').exists()).toBe(false)
+    expect(film.text()).toContain('under the film’s own sound')
+    const itself = under('itself')
+    itself.findComponent(NumberField).vm.$emit('set', -18)
+    await itself.get('[data-test=more-voice]').trigger('click')
+    expect(itself.emitted('levels')).toEqual([
+      figure('bedAloneLufs', -18),
+      [{ about: 'levels', do: 'balance', byDb: 1 }],
+    ])
   })
 
   it('ask for the forms that the server knows, and take them back', async () => {

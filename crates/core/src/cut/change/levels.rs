@@ -1,9 +1,11 @@
 //! Levels: figures of the whole, single objects by hand, and ambiences.
 
 use crate::cut::{Cut, Effect, Refusal, within_a_cut};
-use crate::plan::{AmbienceWish, SpeechRule};
+use crate::plan::{AmbienceWish, BedAgainst, SpeechRule};
 use crate::shape::pocket::PocketWish;
-use crate::shape::{Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelError, LevelName, LevelObject, MOST_UNDER_DB, Opening, ShapeWishes, sweep};
+use crate::shape::{
+    BED_ALONE_RANGE_LUFS, Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelError, LevelName, LevelObject, MOST_UNDER_DB, Opening, ShapeWishes, sweep,
+};
 use crate::units::seconds_from_samples;
 use serde::{Deserialize, Serialize};
 
@@ -14,8 +16,10 @@ use serde::{Deserialize, Serialize};
 pub enum Figure {
     /// How far the bed lies under the speech, in dB.
     UnderSpeechDb(f64),
-    /// How far the bed alone lies under the loudness of the speech, in dB.
+    /// How far the bed alone lies under the loudness of the speech, or without any under the film's own sound, in dB.
     AloneDb(f64),
+    /// Loudness of a bed that lies under nothing, in LUFS.
+    BedAloneLufs(f64),
     /// Time of a rise or fall, in seconds.
     EaseS(f64),
     /// Gaps shorter than this stay under the speech, in seconds.
@@ -43,6 +47,7 @@ impl Figure {
         match self {
             Self::UnderSpeechDb(db) => shape.under_speech_db = db,
             Self::AloneDb(db) => shape.alone_db = db,
+            Self::BedAloneLufs(lufs) => shape.bed_alone_lufs = lufs,
             Self::EaseS(s) => shape.ease_s = s,
             Self::LeastGapS(s) => shape.least_gap_s = s,
             Self::FadeInS(s) => shape.fade_in_s = s,
@@ -59,7 +64,8 @@ impl Figure {
     fn words(self) -> String {
         match self {
             Self::UnderSpeechDb(db) => format!("lay the bed {} dB under the voice", rounded(db)),
-            Self::AloneDb(db) => format!("lay the bed alone {} dB under the voice", rounded(db)),
+            Self::AloneDb(db) => format!("lay the bed alone {} dB under", rounded(db)),
+            Self::BedAloneLufs(lufs) => format!("bring the bed alone to {} LUFS", rounded(lufs)),
             Self::EaseS(s) => format!("ease in {} s", rounded(s)),
             Self::Opening(of) => (if of.is_some() { "open with the bed alone" } else { "open by the rule for gaps" }).into(),
             Self::Closing(of) => (if of.is_some() { "rise behind the last words" } else { "close by the rule for gaps" }).into(),
@@ -101,7 +107,7 @@ pub enum LevelsChange {
         #[serde(flatten)]
         figure: Figure,
     },
-    /// The bed under the voice and alone, together, as far as their figures go: one knob for those who want one.
+    /// The bed under the voice and alone, or where it lies under nothing its loudness, together, as far as their figures go: one knob for those who want one.
     #[serde(rename_all = "camelCase")]
     Balance {
         /// By how much it lies further under, in dB; negative for nearer.
@@ -183,7 +189,12 @@ impl LevelsChange {
             Self::Balance { by_db } => {
                 let shape = &mut cut.setup.shape;
                 let within = |db: f64| (db + by_db).clamp(0.0, MOST_UNDER_DB);
-                (shape.under_speech_db, shape.alone_db) = (within(shape.under_speech_db), within(shape.alone_db));
+                if cut.plan.bed_against == BedAgainst::Itself {
+                    let (softest, loudest) = BED_ALONE_RANGE_LUFS;
+                    shape.bed_alone_lufs = (shape.bed_alone_lufs - by_db).clamp(softest, loudest);
+                } else {
+                    (shape.under_speech_db, shape.alone_db) = (within(shape.under_speech_db), within(shape.alone_db));
+                }
                 cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
             }
             Self::Step { level, by_db } => {
@@ -242,7 +253,7 @@ impl LevelsChange {
     pub(super) fn words(&self) -> String {
         match self {
             Self::Figure { figure } => figure.words(),
-            Self::Balance { by_db } => (if *by_db > 0.0 { "more voice" } else { "more bed" }).into(),
+            Self::Balance { by_db } => (if *by_db > 0.0 { "less bed" } else { "more bed" }).into(),
             Self::Step { by_db, .. } => (if *by_db > 0.0 { "raise a level by hand" } else { "lower a level by hand" }).into(),
             Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. } } if levels.len() > 1 => {
                 format!("set {} levels to {} dB under the speech", levels.len(), rounded(*db))

@@ -8,6 +8,7 @@ use crate::studio::OpenCut;
 use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
 use jaunty_core::fit::Wishes;
+use jaunty_core::plan::BedAgainst;
 use jaunty_core::shape::{LevelName, ShapeWishes};
 use jaunty_core::speech::Phrase;
 use jaunty_core::units::seconds_from_samples;
@@ -74,6 +75,8 @@ pub struct PlanView {
     pub bar_lines: Vec<BarLineView>,
     /// Swells and dips.
     pub levels: Vec<LevelView>,
+    /// What the level of the beds is measured against.
+    pub bed_against: BedAgainst,
     /// Figures that all level objects follow.
     pub shape: ShapeWishes,
     /// How spoken shows open and close, for those who ask for it.
@@ -131,6 +134,7 @@ impl From<&OpenCut> for PlanView {
             parts,
             bar_lines,
             levels: level_views(plan, &lines),
+            bed_against: plan.bed_against,
             shape: setup.shape.clone(),
             forms: FormsView::default(),
             pocket_choices: pocket_choices(),
