@@ -45,7 +45,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
 <template>
   <aside class="figures" aria-label="Figures of the whole">
     <section class="card">
-      <h3>Bed and voice</h3>
+      <h3>{{ { voice: 'Bed and voice', film: 'Bed and film', itself: 'The bed' }[cut.plan.bedAgainst] }}</h3>
       <p v-if="cut.plan.bedAgainst === 'voice'">
         under the voice
         <NumberField
@@ -68,7 +68,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           data-test="bed-alone-lufs"
           @set="(n) => set({ figure: 'bedAloneLufs', value: n })"
         />
-        LUFS: nothing else is heard that it could lie under
+        LUFS, as it is heard alone
       </p>
       <p v-else>
         {{ cut.plan.bedAgainst === 'film' ? 'under the film’s own sound' : 'alone' }}
@@ -90,38 +90,40 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           {{ cut.plan.bedAgainst === 'itself' ? 'louder' : 'more bed' }} <kbd>]</kbd>
         </button>
       </p>
-      <p>
-        eases in
-        <NumberField
-          :value="shape.easeS"
-          :min="0.1"
-          :max="10"
-          :step="0.1"
-          label="Seconds of a rise or fall"
-          @set="(n) => set({ figure: 'easeS', value: n })"
-        />
-        s
-      </p>
-      <p>
-        gaps from
-        <NumberField
-          :value="shape.leastGapS"
-          :min="0"
-          :max="60"
-          :step="0.1"
-          label="Least gap that gets a swell, seconds"
-          @set="(n) => set({ figure: 'leastGapS', value: n })"
-        />
-        s get a swell
-      </p>
-      <a-checkbox
-        :checked="shape.evenVoice"
-        :disabled="busy"
-        data-test="even-voice"
-        @change="set({ figure: 'evenVoice', value: !shape.evenVoice })"
-      >
-        even the phrases out
-      </a-checkbox>
+      <template v-if="cut.plan.bedAgainst === 'voice'">
+        <p>
+          eases in
+          <NumberField
+            :value="shape.easeS"
+            :min="0.1"
+            :max="10"
+            :step="0.1"
+            label="Seconds of a rise or fall"
+            @set="(n) => set({ figure: 'easeS', value: n })"
+          />
+          s
+        </p>
+        <p>
+          gaps from
+          <NumberField
+            :value="shape.leastGapS"
+            :min="0"
+            :max="60"
+            :step="0.1"
+            label="Least gap that gets a swell, seconds"
+            @set="(n) => set({ figure: 'leastGapS', value: n })"
+          />
+          s get a swell
+        </p>
+        <a-checkbox
+          :checked="shape.evenVoice"
+          :disabled="busy"
+          data-test="even-voice"
+          @change="set({ figure: 'evenVoice', value: !shape.evenVoice })"
+        >
+          even the phrases out
+        </a-checkbox>
+      </template>
     </section>
     <section class="card">
       <h3>Opening and closing</h3>

@@ -30,6 +30,7 @@ describe('the figures', () => {
     const film = under('film')
     expect(film.find('[data-test=under-speech]').exists()).toBe(false)
     expect(film.text()).toContain('under the film’s own sound')
+    expect(film.find('[data-test=even-voice]').exists()).toBe(false)
     const itself = under('itself')
     itself.findComponent(NumberField).vm.$emit('set', -18)
     await itself.get('[data-test=more-voice]').trigger('click')
