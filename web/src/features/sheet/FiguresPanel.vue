@@ -125,7 +125,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         </a-checkbox>
       </template>
     </section>
-    <section class="card">
+    <section v-if="cut.plan.bedAgainst === 'voice'" class="card">
       <h3>Opening and closing</h3>
       <a-checkbox
         :checked="!!shape.opening"
@@ -225,7 +225,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         />
       </p>
     </section>
-    <section class="card">
+    <section v-if="cut.plan.bedAgainst === 'voice'" class="card">
       <h3>Pocket for the voice</h3>
       <a-select
         :value="pocket"
