@@ -1,5 +1,6 @@
 """Which pieces of a set choose, and which only judge: every second one of each set, by a hash of the name."""
 import hashlib
+import re
 from pathlib import Path
 
 
@@ -8,3 +9,9 @@ def is_for_choosing(truth):
     truth = Path(truth)
     by_hash = sorted(truth.parent.glob("*.truth.json"), key=lambda p: hashlib.sha1(p.name.encode()).hexdigest())
     return by_hash.index(truth) % 2 == 0
+
+
+def is_for_level(source):
+    """Whether a piece made by sequenced.py teaches the choice of the level and not the network: every third composition."""
+    composition = re.sub(r"_\d$", "", source)
+    return int(hashlib.sha1(composition.encode()).hexdigest(), 16) % 3 == 0

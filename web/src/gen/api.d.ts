@@ -1630,7 +1630,7 @@ export interface components {
          * @description How a fitting ends.
          * @enum {string}
          */
-        FittingEnd: "ownEnding" | "stop" | "fade" | "silence";
+        FittingEnd: "ownEnding" | "ownFade" | "stop" | "fade" | "silence";
         /**
          * @description How a fitting begins.
          * @enum {string}

@@ -183,7 +183,7 @@ pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
     };
     let runs: Vec<(usize, usize)> = fitting.pieces.iter().map(|p| (p.start_bar, p.end_bar)).collect();
     let end = match fitting.end {
-        FittingEnd::OwnEnding => End::Own,
+        FittingEnd::OwnEnding | FittingEnd::OwnFade => End::Own,
         FittingEnd::Stop => End::Stop(runs[runs.len() - 1].1),
         FittingEnd::Fade | FittingEnd::Silence => End::Fade,
     };

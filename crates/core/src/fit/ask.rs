@@ -1,6 +1,6 @@
 //! Wishes as the planner understands them: bars instead of samples, and what contradicts what.
 
-use super::bed::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, head_samples, last_bar};
+use super::bed::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, closes, head_samples, last_bar};
 use super::wishes::{EndWish, Passage, StartWish, Wishes};
 use crate::reading::{EndingKind, Motion, Reading};
 use crate::splice::SpliceAt;
@@ -122,9 +122,12 @@ impl Ask {
             StartWish::FadeIn { at_samples } => Starts { fade_in: Some(at_samples.map(line)), ..Starts::default() },
         };
         let ends = match wishes.end {
-            EndWish::Free => Ends { own, stop: true, fade: true },
-            // A bed without an ending of its own cannot keep it: the wish is named as contradicted.
-            EndWish::OwnEnding { .. } => Ends { own, ..Ends::default() },
+            EndWish::Free => Ends { own: closes(reading, length as i64), stop: true, fade: true },
+            // A bed that is cut off has no ending to keep, one that fades no last hit: the wish is named as contradicted.
+            EndWish::OwnEnding { hit_samples } => {
+                let fades = reading.ending.kind == EndingKind::FadesOut && hit_samples.is_none();
+                Ends { own: own || fades, ..Ends::default() }
+            }
             EndWish::Stop { .. } => Ends { stop: true, ..Ends::default() },
             EndWish::Fade => Ends { fade: true, ..Ends::default() },
         };
@@ -287,8 +290,11 @@ impl Wishes {
             }
             Held::LeaveOut(k) => format!("Leaving {} of the bed out is set aside: too little is left to make the length of.", passage(&self.leave_out[k])),
             Held::End => match self.end {
-                EndWish::OwnEnding { .. } if reading.ending.kind != EndingKind::OwnEnding => {
-                    "The own ending is set aside: this bed has none; it fades out or stops dead.".to_owned()
+                EndWish::OwnEnding { hit_samples: Some(_) } if reading.ending.kind == EndingKind::FadesOut => {
+                    "The last hit is set aside: this bed has none; it fades out.".to_owned()
+                }
+                EndWish::OwnEnding { .. } if reading.ending.kind == EndingKind::StopsDead => {
+                    "The own ending is set aside: this bed has none; it stops dead.".to_owned()
                 }
                 EndWish::OwnEnding { hit_samples: Some(at) } => {
                     format!(

@@ -23,6 +23,24 @@ pub fn last_bar(reading: &Reading, lines: &[i64], slack: i64) -> usize {
     (1..lines.len()).rev().find(|&b| lines[b] <= limit + slack).unwrap_or(0)
 }
 
+/// Whether the bed closes by itself in a cut of `wanted_samples`: with an ending, or with a fade of its own that leaves
+/// the music four fifths of the cut.
+pub fn closes(reading: &Reading, wanted_samples: i64) -> bool {
+    match reading.ending.kind {
+        EndingKind::OwnEnding => true,
+        EndingKind::FadesOut => 5 * (reading.ending.music_end_samples as i64 - reading.ending.last_hit_samples as i64) <= wanted_samples,
+        EndingKind::StopsDead => false,
+    }
+}
+
+/// How much of the bed's own end a cut may do without, in samples: half of a fade, which is then faded a little sooner.
+pub fn spare_samples(reading: &Reading) -> i64 {
+    match reading.ending.kind {
+        EndingKind::FadesOut => (reading.ending.music_end_samples as i64 - reading.ending.last_hit_samples as i64).max(0) / 2,
+        EndingKind::OwnEnding | EndingKind::StopsDead => 0,
+    }
+}
+
 /// A pin in samples of the bed and of the place.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct PlacedPin {

@@ -6,11 +6,11 @@
 //! the start, the pins, and the end.
 
 use super::ask::Ask;
-use super::bed::MOST_SHIFT_SAMPLES;
+use super::bed::{MOST_SHIFT_SAMPLES, spare_samples};
 use super::fitted::FittedBed;
 use super::planner::{Arrival, Bars, End, Start, join_terms, start_samples};
 use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
-use crate::reading::{BarLikeness, Reading};
+use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::sound::Source;
 use crate::splice::{self, Join, LEAD_SAMPLES, RingOut, SpliceAt, Touch, surprise};
 
@@ -76,6 +76,7 @@ impl Exact<'_> {
                 Start::FadeIn(_) => FittingStart::FadeIn,
             },
             end: match plan.end {
+                End::Own if reading.ending.kind == EndingKind::FadesOut => FittingEnd::OwnFade,
                 End::Own => FittingEnd::OwnEnding,
                 End::Stop(_) => FittingEnd::Stop,
                 End::Fade => FittingEnd::Fade,
@@ -90,6 +91,7 @@ impl Exact<'_> {
         };
         let last = fitting.pieces.last().expect("an edit has a run");
         match plan.end {
+            End::Own if fitting.end == FittingEnd::OwnFade => {}
             End::Own => fitting.last_hit_samples = Some(last.cut_position(reading.ending.last_hit_samples as f64).round().max(0.0) as u64),
             End::Stop(bar) => {
                 let at = last.cut_position(lines[bar] as f64).round().max(0.0) as u64;
@@ -169,8 +171,9 @@ impl Exact<'_> {
         if plan.end == End::Own && !ask.hit_is_pinned() {
             let music_end = spans[end].end;
             let leftover = (ask.wanted - last.at) - natural(spans, &last, end, music_end);
-            let shift = leftover.clamp(-MOST_SHIFT_SAMPLES, MOST_SHIFT_SAMPLES);
-            anchors.push(Anchor { run: end, bed: music_end, at: ask.wanted - shift });
+            let spare = (-leftover).clamp(0, spare_samples(self.reading));
+            let shift = (leftover + spare).clamp(-MOST_SHIFT_SAMPLES, MOST_SHIFT_SAMPLES);
+            anchors.push(Anchor { run: end, bed: music_end, at: ask.wanted - shift + spare });
         }
         if let [first, second, ..] = &mut anchors[..]
             && !(second.run == end && second.bed == spans[end].end)

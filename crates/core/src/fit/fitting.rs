@@ -184,12 +184,21 @@ pub enum FittingStart {
 pub enum FittingEnd {
     /// With the bed's own last hit and ring-out.
     OwnEnding,
+    /// With the fade that the bed has.
+    OwnFade,
     /// On a downbeat, with a ring-out that we make.
     Stop,
     /// With a fade while the music goes on.
     Fade,
     /// The bed is over before the cut is.
     Silence,
+}
+
+impl FittingEnd {
+    /// Whether the cut closes as the bed does.
+    pub fn is_the_beds(self) -> bool {
+        matches!(self, Self::OwnEnding | Self::OwnFade)
+    }
 }
 
 /// One proposed re-edit of a bed.
@@ -252,6 +261,7 @@ impl Fitting {
     pub fn figure(&self) -> u8 {
         let ending = match self.end {
             FittingEnd::OwnEnding => 1.0,
+            FittingEnd::OwnFade => 0.95,
             FittingEnd::Stop => 0.92,
             FittingEnd::Fade => 0.85,
             FittingEnd::Silence => 0.3,

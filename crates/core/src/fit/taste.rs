@@ -18,6 +18,9 @@ pub struct Taste {
     pub opening_lost: f32,
     /// What a bed with an ending of its own pays for a stop or a fade: more, so that the opening is given up first.
     pub ending_lost: f32,
+    /// What a bed that fades out by itself pays for another end: about two good splices, and less than the opening, for
+    /// a fade can be made anywhere.
+    pub own_fade_lost: f32,
     /// A bar among the quieter two thirds.
     pub weak: f32,
     /// A bar among the louder half.
@@ -44,6 +47,7 @@ impl Taste {
         fade: 1.0,
         opening_lost: 6.0,
         ending_lost: 10.0,
+        own_fade_lost: 3.0,
         weak: 0.0,
         strong: 0.0,
         builds: 0.0,

@@ -9,7 +9,7 @@ use super::request::Request;
 use super::scene::{ON_CUT_SAMPLES, Scene};
 use super::taste::Taste;
 use crate::SAMPLE_RATE_HZ;
-use crate::reading::{EndingKind, Reading};
+use crate::reading::Reading;
 use crate::units::seconds_from_samples;
 
 /// The bars of a fitting by the time at which they are heard.
@@ -66,7 +66,7 @@ fn heard_sections(fitting: &Fitting, reading: &Reading, ask: &Ask) -> Vec<String
     }
     // What begins or ends a fitting is told by how it begins and ends.
     let first = usize::from(fitting.start == FittingStart::Top).min(passages.len());
-    let until = passages.len() - usize::from(fitting.end == FittingEnd::OwnEnding && passages.len() > first);
+    let until = passages.len() - usize::from(fitting.end.is_the_beds() && passages.len() > first);
     let mut inner: Vec<(usize, (usize, usize))> = passages[first..until].iter().copied().enumerate().filter(|p| p.1.1 >= 2).collect();
     inner.sort_by_key(|p| std::cmp::Reverse(p.1.1));
     inner.truncate(NAMED);
@@ -92,7 +92,7 @@ pub(super) fn name_all(found: &mut [Fitting], reading: &Reading, ask: &Ask, scen
         let bar = fitting.pieces[0].start_bar;
         let section = reading.sections.iter().find(|s| s.start_bar == bar);
         let mut words: Vec<String> = vec![match (fitting.start, section) {
-            (FittingStart::Top, _) if m.splices == 0 && fitting.end == FittingEnd::OwnEnding => "as it is".into(),
+            (FittingStart::Top, _) if m.splices == 0 && fitting.end.is_the_beds() => "as it is".into(),
             (FittingStart::Top, _) => "opening".into(),
             (FittingStart::Cold, Some(s)) => format!("cold on {}", s.name.as_ref().unwrap_or(&s.label)),
             (FittingStart::Cold, None) => format!("cold on bar {}", bar + 1),
@@ -102,6 +102,7 @@ pub(super) fn name_all(found: &mut [Fitting], reading: &Reading, ask: &Ask, scen
         words.push(
             match fitting.end {
                 FittingEnd::OwnEnding => "own ending",
+                FittingEnd::OwnFade => "own fade",
                 FittingEnd::Stop => "stops and rings out",
                 FittingEnd::Fade => "fades out",
                 FittingEnd::Silence => "ends early",
@@ -144,8 +145,8 @@ pub(super) fn gives_up(fitting: &Fitting, first: &Fitting) -> String {
     if first.start == FittingStart::Top && fitting.start != FittingStart::Top {
         lost.push("the opening".into());
     }
-    if first.end == FittingEnd::OwnEnding && fitting.end != FittingEnd::OwnEnding {
-        lost.push("its own ending".into());
+    if first.end.is_the_beds() && fitting.end != first.end {
+        lost.push(if first.end == FittingEnd::OwnFade { "its own fade" } else { "its own ending" }.into());
     }
     let mut but: Vec<String> = Vec::new();
     match fitting.splices.len().saturating_sub(first.splices.len()) {
@@ -169,8 +170,8 @@ pub(super) fn why_first(job: &Request<'_>, ask: &Ask, taste: Taste, best: &Fitti
         1 => format!("with one splice, {} of 100 hard to hear", best.worst_splice().unwrap_or(100)),
         n => format!("with {n} splices, the worst {} of 100 hard to hear", best.worst_splice().unwrap_or(100)),
     };
-    let (top, own) = (best.start == FittingStart::Top, best.end == FittingEnd::OwnEnding);
-    let (may_top, may_own) = (ask.starts.top && !job.reading.is_loop(), ask.ends.own && job.reading.ending.kind == EndingKind::OwnEnding);
+    let (top, own) = (best.start == FittingStart::Top, best.end.is_the_beds());
+    let (may_top, may_own) = (ask.starts.top && !job.reading.is_loop(), ask.ends.own);
     let kept = match (top, own) {
         (true, true) => "it begins and ends as the bed does",
         (true, false) => "it begins as the bed does",

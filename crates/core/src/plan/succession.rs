@@ -72,7 +72,7 @@ pub type Fades = (Option<u64>, Option<u64>);
 /// How beds give over to each other, and how beds and the film's own sound do, which is heard on
 /// `film`: the fades of each fitting, and those of the film.
 pub fn fades(fittings: &[&Fitting], film: Option<Passage>) -> (Vec<Fades>, Fades) {
-    let by_itself = |fitting: &Fitting| matches!(fitting.end, FittingEnd::OwnEnding | FittingEnd::Stop);
+    let by_itself = |fitting: &Fitting| matches!(fitting.end, FittingEnd::OwnEnding | FittingEnd::OwnFade | FittingEnd::Stop);
     let place = |fitting: &Fitting| Passage { start_samples: fitting.start_samples, end_samples: fitting.end_samples() };
     let mut order: Vec<usize> = (0..fittings.len()).collect();
     order.sort_by_key(|&k| fittings[k].start_samples);

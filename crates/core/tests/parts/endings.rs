@@ -1,7 +1,7 @@
 //! How beds end: what is composed as the last is told from what is faded out, in halls and over noise.
 
 use super::music::{Made, Piece, RATE};
-use jaunty_core::fit::{FitRequest, FittingEnd, fittings};
+use jaunty_core::fit::{FitRequest, FittingEnd, FittingStart, fittings};
 use jaunty_core::reading::{Correction, Ending, EndingKind, keep_going, read_bed, read_corrected};
 use jaunty_core::sound::Sound;
 use jaunty_core::units::seconds_from_samples;
@@ -105,6 +105,22 @@ fn a_fade_is_a_fade_whatever_its_length_and_law() {
             assert!((-0.35..0.6).contains(&into), "{law} over {fade_s} s is heard at {into:.2} of it");
         }
     }
+}
+
+#[test]
+fn a_bed_that_fades_by_itself_keeps_its_fade_where_good_splices_lead_there() {
+    let made = Piece::pop(110.0, 64).make();
+    let end_s = made.last_hit_s;
+    let faded = scaled(&made.sound, |t| ((end_s - t) / 6.0).clamp(0.0, 1.0));
+    let read = read_bed(&faded, &mut keep_going()).unwrap();
+    assert_eq!(read.reading.ending.kind, EndingKind::FadesOut);
+    // Four of its eight-bar phrases fewer.
+    let best = &fittings(&faded, &read.reading, &read.likeness, &FitRequest::of_length(70 * 48_000))[0];
+    assert_eq!((best.start, best.end), (FittingStart::Top, FittingEnd::OwnFade), "{}", best.name);
+    assert!(!best.splices.is_empty() && best.last_hit_samples.is_none() && best.name.ends_with("own fade"), "{}", best.name);
+    // A cut of which its fade would be too large a part is faded by us.
+    let short = &fittings(&faded, &read.reading, &read.likeness, &FitRequest::of_length(15 * 48_000))[0];
+    assert_ne!(short.end, FittingEnd::OwnFade);
 }
 
 #[test]

@@ -20,6 +20,7 @@ const STARTS = [
 const ENDS = computed(() => [
   { value: 'free', label: 'as fits best' },
   ...(own.value ? [{ value: 'ownEnding', label: 'its own last hit' }] : []),
+  ...(props.cut.bed?.reading?.ending === 'fadesOut' ? [{ value: 'ownEnding', label: 'its own fade' }] : []),
   { value: 'stop', label: 'stops on a downbeat, rings out' },
   { value: 'fade', label: 'fades out' },
 ])

@@ -16,7 +16,7 @@ export interface Edge {
 export function edges(cut: CutView, fitting: FittingView, map: ReturnType<typeof layoutMap>): Edge[] {
   const { start, end } = cut.plan.wishes
   const begins = fitting.start === 'top'
-  const ends = fitting.end === 'ownEnding'
+  const ends = fitting.end === 'ownEnding' || fitting.end === 'ownFade'
   const said = (wish: string) => wish !== 'free'
   const all: Edge[] = []
   if (begins || said(start))
@@ -29,7 +29,7 @@ export function edges(cut: CutView, fitting: FittingView, map: ReturnType<typeof
       cutX: map.cutX(0) + 3,
       anchor: 'start',
     })
-  if (cut.bed?.reading?.ending === 'ownEnding' && (ends || said(end)))
+  if (cut.bed?.reading && cut.bed.reading.ending !== 'stopsDead' && (ends || said(end)))
     all.push({
       side: 'ends',
       text: ends ? 'as it ends' : 'end as it ends',

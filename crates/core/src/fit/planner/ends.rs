@@ -2,6 +2,7 @@
 
 use super::joins::Target;
 use super::play::Playing;
+use crate::fit::bed::closes;
 use crate::reading::EndingKind;
 
 /// Bars that are played at least before the end.
@@ -34,9 +35,13 @@ pub(super) struct Position {
 }
 
 impl Playing<'_> {
-    /// What a bed with an ending of its own pays for another.
+    /// What a bed that closes by itself pays for another end.
     fn ending_lost(&self) -> f32 {
-        if self.reading.ending.kind == EndingKind::OwnEnding { self.lost(self.taste.ending_lost) } else { 0.0 }
+        match self.reading.ending.kind {
+            EndingKind::OwnEnding => self.lost(self.taste.ending_lost),
+            EndingKind::FadesOut if closes(self.reading, self.ask.wanted) => self.lost(self.taste.own_fade_lost),
+            _ => 0.0,
+        }
     }
 
     pub(super) fn fade_cost(&self) -> f32 {
@@ -47,8 +52,7 @@ impl Playing<'_> {
     pub(super) fn ends(&self, at: Position, joins: &[Target], wanted: i64, offer: &mut impl FnMut(f32, u32, End)) {
         let ask = self.ask;
         let Position { cost, time, bar, mask } = at;
-        let own = self.reading.ending.kind == EndingKind::OwnEnding;
-        if own && ask.ends.own {
+        if ask.ends.own {
             // From the last bar line before the last hit the bed is played to its end.
             if bar == self.last_bar
                 && let Some(more) = self.own_ending(at, wanted)

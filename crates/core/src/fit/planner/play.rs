@@ -2,7 +2,7 @@
 
 use crate::SAMPLE_RATE_HZ;
 use crate::fit::ask::Ask;
-use crate::fit::bed::MOST_SHIFT_SAMPLES;
+use crate::fit::bed::{MOST_SHIFT_SAMPLES, spare_samples};
 use crate::fit::scene::SceneTables;
 use crate::fit::taste::Taste;
 use crate::reading::{BarLikeness, Reading};
@@ -263,7 +263,8 @@ impl<'a> Playing<'a> {
             // The last hit lies where it was asked for; what rings after it is cut off or leaves silence.
             return Some(0.0);
         }
-        let leftover = wanted - length;
+        let spare = (length - wanted).clamp(0, spare_samples(self.reading));
+        let leftover = wanted - (length - spare);
         let shift = leftover.clamp(-MOST_SHIFT_SAMPLES, MOST_SHIFT_SAMPLES);
         let from = self.ask.pins.last().map_or(0, |p| p.at);
         self.change_cost(shift, leftover - shift, wanted - from)

@@ -81,7 +81,13 @@ async function take(index: number) {
   if (await fit({ about: 'fit', do: 'choose', fitting: index })) other.value = from
 }
 
-const ENDS = { ownEnding: 'own ending', stop: 'stop, rings out', fade: 'fade', silence: 'ends early' }
+const ENDS = {
+  ownEnding: 'own ending',
+  ownFade: 'own fade',
+  stop: 'stop, rings out',
+  fade: 'fade',
+  silence: 'ends early',
+}
 const by = (of: (f: FittingView) => number) => (a: { fitting: FittingView }, b: { fitting: FittingView }) =>
   of(a.fitting) - of(b.fitting)
 const columns: TableColumnType<{ fitting: FittingView; index: number }>[] = [
