@@ -26,6 +26,7 @@ const KINDS: { value: Kind; label: string }[] = [
 ]
 const ENDS = {
   ownEnding: 'its own ending',
+  ownFade: 'its own fade',
   stop: 'a stop that rings out',
   fade: 'a fade',
   silence: 'silence at the end',
