@@ -35,6 +35,7 @@ pub mod check;
 pub mod cut;
 mod digest;
 pub mod fit;
+pub mod handover;
 pub mod kind;
 pub mod mix;
 pub mod picture;

@@ -6,6 +6,7 @@ mod parts {
     pub mod beds;
     pub mod files;
     pub mod fit;
+    pub mod handed;
     pub mod history;
     pub mod hostile;
     pub mod listeners;

@@ -40,6 +40,17 @@ fn plain(line: &str) -> String {
     out.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
+/// Words with their times in samples of the cut as SubRip.
+pub fn write_subrip<'a>(lines: impl Iterator<Item = (u64, u64, &'a str)>) -> String {
+    let time = |samples: u64| {
+        let ms = samples * 1000 / u64::from(jaunty_core::SAMPLE_RATE_HZ);
+        format!("{:02}:{:02}:{:02},{:03}", ms / 3_600_000, ms / 60_000 % 60, ms / 1000 % 60, ms % 1000)
+    };
+    // An empty line would end a caption.
+    let words = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ").replace("-->", "->");
+    lines.enumerate().map(|(k, (start, end, text))| format!("{}\n{} --> {}\n{}\n\n", k + 1, time(start), time(end), words(text))).collect()
+}
+
 /// Reads captions.
 ///
 /// # Errors

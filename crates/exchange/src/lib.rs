@@ -6,6 +6,7 @@
 //! | [`cmx3600`] | CMX 3600 edit list | shots, stills, moments | shots, moments |
 //! | [`moments`] | table of moments (CSV) | moments, shots | |
 //! | [`captions`] | WebVTT, SubRip | lines of the narration | |
+//! | [`done`] | what was done to a cut: OpenTimelineIO, CMX 3600, CSV, MIDI, pages | | pieces, levels, cue sheet, report |
 //! | [`grid`] | Standard MIDI File, JAMS, cue points | beats and bars of a bed | beats, bars, sections |
 //!
 //! [`read`] finds out which of them a file is. Whatever of a list cannot be used is told, line by
@@ -15,6 +16,7 @@
 
 pub mod captions;
 pub mod cmx3600;
+pub mod done;
 pub mod grid;
 pub mod moments;
 pub mod otio;

@@ -11,9 +11,15 @@ pub const BIT_DEPTH: u16 = 24;
 /// Full scale of a 24-bit sample; the positive side ends one step below.
 const FULL_SCALE: f64 = 8_388_608.0;
 
-/// Writes a WAV file of 48 kHz and 24 bits piece by piece.
+/// Writes a WAV file of 48 kHz piece by piece, of 24 bits or of floating point.
 pub struct WavStream<W: Write + Seek> {
     writer: hound::WavWriter<W>,
+    is_float: bool,
+}
+
+/// The step of 24 bits of a sample; beyond full scale it is held there.
+pub fn step_of(sample: f32) -> i32 {
+    (f64::from(sample) * FULL_SCALE).round().clamp(-FULL_SCALE, FULL_SCALE - 1.0) as i32
 }
 
 fn io_error(cause: hound::Error) -> io::Error {
@@ -31,7 +37,17 @@ impl<W: Write + Seek> WavStream<W> {
     pub fn new(to: W, channel_count: usize) -> io::Result<Self> {
         let spec =
             hound::WavSpec { channels: channel_count as u16, sample_rate: SAMPLE_RATE_HZ, bits_per_sample: BIT_DEPTH, sample_format: hound::SampleFormat::Int };
-        Ok(Self { writer: hound::WavWriter::new(to, spec).map_err(io_error)? })
+        Ok(Self { writer: hound::WavWriter::new(to, spec).map_err(io_error)?, is_float: false })
+    }
+
+    /// Starts a file of `channel_count` channels of 32-bit floating point, in which nothing is rounded or held at full scale.
+    ///
+    /// # Errors
+    /// What the file system says.
+    pub fn float(to: W, channel_count: usize) -> io::Result<Self> {
+        let spec =
+            hound::WavSpec { channels: channel_count as u16, sample_rate: SAMPLE_RATE_HZ, bits_per_sample: 32, sample_format: hound::SampleFormat::Float };
+        Ok(Self { writer: hound::WavWriter::new(to, spec).map_err(io_error)?, is_float: true })
     }
 
     /// Appends a sound; samples beyond full scale are held at it.
@@ -42,9 +58,23 @@ impl<W: Write + Seek> WavStream<W> {
         let channels = sound.channels();
         for index in 0..channels[0].len() {
             for channel in channels {
-                let value = (f64::from(channel[index]) * FULL_SCALE).round().clamp(-FULL_SCALE, FULL_SCALE - 1.0);
-                self.writer.write_sample(value as i32).map_err(io_error)?;
+                if self.is_float {
+                    self.writer.write_sample(channel[index]).map_err(io_error)?;
+                    continue;
+                }
+                self.writer.write_sample(step_of(channel[index])).map_err(io_error)?;
             }
+        }
+        Ok(())
+    }
+
+    /// Appends steps of 24 bits, channel by channel.
+    ///
+    /// # Errors
+    /// What the file system says.
+    pub fn append_steps(&mut self, steps: impl Iterator<Item = i32>) -> io::Result<()> {
+        for step in steps {
+            self.writer.write_sample(step).map_err(io_error)?;
         }
         Ok(())
     }

@@ -2,7 +2,7 @@
 //!
 //! [`decode_file`] streams any supported file into a [`pcm`] file at
 //! [`jaunty_core::SAMPLE_RATE_HZ`], from which everything else reads ranges; [`encode`] writes
-//! deliverables; [`overview`] makes the few numbers that a drawing needs. [`film`] asks ffmpeg
+//! WAV, [`hand_over`] every other form; [`overview`] makes the few numbers that a drawing needs. [`film`] asks ffmpeg
 //! about films, [`speak`] has espeak-ng speak placeholders.
 
 #![forbid(unsafe_code)]
@@ -14,6 +14,7 @@ mod edit_list;
 mod encode;
 mod error;
 pub mod film;
+pub mod hand_over;
 mod overview;
 mod pcm;
 mod program;
@@ -21,7 +22,7 @@ mod rate;
 mod speak;
 
 pub use decode::{DecodedInfo, RATES_HZ, decode_file, decode_to_sound, decode_to_source, free_bytes};
-pub use encode::{BIT_DEPTH, WavStream, wav_bytes, write_wav};
+pub use encode::{BIT_DEPTH, WavStream, step_of, wav_bytes, write_wav};
 pub use error::DecodeError;
 pub use overview::{Overview, overview};
 pub use pcm::{PcmFile, PcmWriter};

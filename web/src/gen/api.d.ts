@@ -299,6 +299,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/handed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was handed over, the newest first. */
+        get: operations["all"];
+        put?: never;
+        /** Asks for a file of a revision. Where the same was made before it is there at once; else a job makes it. */
+        post: operations["hand_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/handed/{handed}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that was handed over. */
+        get: operations["handed_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/jobs/{job}": {
         parameters: {
             query?: never;
@@ -396,23 +431,6 @@ export interface paths {
         };
         /** What is measured of a revision. */
         get: operations["meters"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cuts/{id}/revisions/{revision}/mix.wav": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The whole of a revision as a WAV file of 24 bits. */
-        get: operations["mix"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1056,6 +1074,11 @@ export interface components {
             /** @description How it rises. */
             slope: components["schemas"]["Slope"];
         };
+        /**
+         * @description How sound is written.
+         * @enum {string}
+         */
+        Coding: "wav16" | "wav24" | "wav32" | "broadcast" | "flac" | "mp3" | "aac" | "opus";
         /** @description One thing that a person says about a reading. */
         Correction: {
             /** @enum {string} */
@@ -1518,6 +1541,11 @@ export interface components {
             /** @enum {string} */
             do: "drop";
         };
+        /**
+         * @description What a film is written as; its picture is copied bit for bit.
+         * @enum {string}
+         */
+        FilmContainer: "mp4" | "mov" | "mkv";
         /** @description The film of a cut. */
         FilmView: {
             /**
@@ -1688,6 +1716,63 @@ export interface components {
              */
             worst?: number | null;
         };
+        /** @description Something that can be handed over. */
+        Form: {
+            /** @description As what. */
+            sound: components["schemas"]["SoundForm"];
+            /** @enum {string} */
+            what: "mix";
+        } | {
+            /**
+             * Format: int64
+             * @description The sample after the last.
+             */
+            endSamples: number;
+            /**
+             * Format: int64
+             * @description So much more on either side, as far as the cut goes.
+             */
+            handleSamples: number;
+            /** @description As what. */
+            sound: components["schemas"]["SoundForm"];
+            /**
+             * Format: int64
+             * @description First sample of the cut.
+             */
+            startSamples: number;
+            /** @enum {string} */
+            what: "passage";
+        } | {
+            /** @enum {string} */
+            what: "stems";
+        } | {
+            /** @description As what. */
+            container: components["schemas"]["FilmContainer"];
+            /** @description Whether the film's old sound stays, as a second track. */
+            keepsOldSound: boolean;
+            /** @enum {string} */
+            what: "film";
+        } | {
+            /** @description As what. */
+            list: components["schemas"]["ListForm"];
+            /** @enum {string} */
+            what: "list";
+        } | {
+            /** @description As what. */
+            sheet: components["schemas"]["SheetForm"];
+            /** @enum {string} */
+            what: "cueSheet";
+        } | {
+            /** @description As a page to print; else as JSON. */
+            page: boolean;
+            /** @enum {string} */
+            what: "report";
+        } | {
+            /** @description The mix as what. */
+            sound: components["schemas"]["SoundForm"];
+            /** @enum {string} */
+            what: "everything";
+        };
         /** @description How spoken shows open and close, for those who ask for it. */
         FormsView: {
             /** @description The closing. */
@@ -1710,6 +1795,37 @@ export interface components {
          * @enum {string}
          */
         GridFormat: "midi" | "jams" | "wav";
+        /** @description A file that was handed over. */
+        HandedView: {
+            /** @description What it is. */
+            form: components["schemas"]["Form"];
+            /**
+             * Format: uuid
+             * @description Its name in addresses.
+             */
+            id: string;
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
+            madeAt: string;
+            /** @description The name to save it under. */
+            name: string;
+            /**
+             * Format: int32
+             * @description The revision that it is of.
+             */
+            revision: number;
+            /** @description SHA-256 of its bytes. */
+            sha256: string;
+            /**
+             * Format: int64
+             * @description Number of bytes.
+             */
+            sizeBytes: number;
+            /** @description What was measured of it and what it does not hold. */
+            told: string[];
+        };
         /**
          * @description Which layers to render.
          * @enum {string}
@@ -1972,6 +2088,11 @@ export interface components {
             words: string;
         };
         /**
+         * @description How what was done is listed.
+         * @enum {string}
+         */
+        ListForm: "openTimelineIo" | "cmx3600" | "pieces" | "levels" | "midi";
+        /**
          * @description Which format the shots go out in.
          * @enum {string}
          */
@@ -2020,6 +2141,8 @@ export interface components {
         MetersView: {
             /** @description Momentary loudness of the mix in LUFS. */
             momentaryLufs: (number | null)[];
+            /** @description What happens to the level on the way out, so that nothing clips; nothing where it stays. */
+            onItsWayOut?: string | null;
             /** @description Short-term loudness of the mix in LUFS. */
             shortTermLufs: (number | null)[];
             /**
@@ -2573,6 +2696,11 @@ export interface components {
              */
             underSpeechDb: number;
         };
+        /**
+         * @description How a table is written.
+         * @enum {string}
+         */
+        SheetForm: "csv" | "page";
         /** @description A piece on the shelf. */
         ShelfPieceView: {
             /** @description The supplier's name of it. */
@@ -2657,6 +2785,23 @@ export interface components {
          * @enum {string}
          */
         Slope: "one" | "gentlyThenSharply" | "sharplyThenGently";
+        /** @description What sound is handed over as. */
+        SoundForm: {
+            /** @description How it is written. */
+            coding: components["schemas"]["Coding"];
+            /**
+             * Format: double
+             * @description The loudness to bring it to, in LUFS; as it is without one.
+             */
+            loudnessLufs?: number | null;
+            /** @description Both channels as one. */
+            mono: boolean;
+            /**
+             * Format: int32
+             * @description 44100, 48000 or 96000.
+             */
+            rateHz: number;
+        };
         /** @description The SHA-256 (FIPS 180-4) of a sound's content, in hexadecimal; nothing else gets as far as files and database. */
         SoundHash: string;
         /** @description A passage in seconds. */
@@ -3126,6 +3271,16 @@ export interface components {
             startS: number;
             /** @description The take it is from. */
             take: string;
+        };
+        /** @description A file that is wanted. */
+        Wanted: {
+            /** @description What. */
+            form: components["schemas"]["Form"];
+            /**
+             * Format: int32
+             * @description Of which revision.
+             */
+            revision: number;
         };
         /** @description A waveform to draw. */
         WaveformView: {
@@ -5164,6 +5319,298 @@ export interface operations {
             };
         };
     };
+    all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedView"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    hand_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            /** @description It is there. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedView"];
+                };
+            };
+            /** @description A job makes it. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The plan was changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The file is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    handed_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                handed: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     cancel_job: {
         parameters: {
             query?: never;
@@ -5717,91 +6164,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MetersView"];
-                };
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The request comes from elsewhere */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description A value is not allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description There were too many requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The server failed */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    mix: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                revision: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "audio/wav": unknown;
                 };
             };
             /** @description The request cannot be read */

@@ -193,7 +193,7 @@ impl Arrival {
             }
             Self::Read { role: Role::Film | Role::Ambience, .. } => Effect::Replan,
             Self::Useless { sound } => {
-                if name_of(setup, sound).is_none() {
+                if setup.name_of(sound).is_none() {
                     return Ok(Effect::Unchanged(None));
                 }
                 setup.forget(sound);
@@ -227,7 +227,7 @@ impl Arrival {
 
     /// What happened, for the history.
     pub fn words(&self, before: &Cut) -> String {
-        let named = |hash: &str| name_of(&before.setup, hash).unwrap_or("a sound").to_owned();
+        let named = |hash: &str| before.setup.name_of(hash).unwrap_or("a sound").to_owned();
         match self {
             Self::Bed { sound, licence: Some(_) } => format!("take \"{}\" from the shelf", sound.name),
             Self::Bed { sound, .. } | Self::Ambience(sound) => format!("bring in \"{}\"", sound.name),
@@ -244,11 +244,4 @@ impl Arrival {
             Self::Spoken { .. } => "have the lines spoken by the scratch voice".into(),
         }
     }
-}
-
-fn name_of<'a>(setup: &'a super::Setup, hash: &str) -> Option<&'a str> {
-    let candidates = setup.candidates.iter().map(|c| (&c.hash, &c.name));
-    let takes = setup.takes.iter().map(|t| (&t.hash, &t.name));
-    let ambiences = setup.ambiences.iter().map(|a| (&a.hash, &a.name));
-    candidates.chain(takes).chain(ambiences).find(|(of, _)| *of == hash).map(|(_, name)| name.as_str())
 }

@@ -1,10 +1,11 @@
 //! What follows from a change.
 
+use crate::handover::Form;
 use crate::plan::Role;
 use serde::{Deserialize, Serialize};
 
 /// What must be computed anew after a change.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Effect {
     /// The cut stays as it is; something may be done in the background that changes it then.
     Unchanged(Option<Work>),
@@ -21,7 +22,7 @@ pub enum Effect {
 }
 
 /// Something that is done in the background.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "camelCase", rename_all_fields = "camelCase")]
 pub enum Work {
     /// Decode, recognise and read a sound; then use it where the cut waits for one.
@@ -47,4 +48,11 @@ pub enum Work {
     },
     /// Fit every candidate, for comparing and listening.
     Compare,
+    /// Make a file to hand over.
+    HandOver {
+        /// Of which revision.
+        revision: u32,
+        /// What.
+        form: Form,
+    },
 }

@@ -31,7 +31,9 @@ pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fit
 pub use parts::{Part, PartError};
 pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Candidate, Film, Laid, Licence, ListReport, Opinion, Setup, Take, TakeOrigin, UsedSound};
 
+use crate::digest::digest;
 use crate::fit::Fitting;
+use crate::handover::Form;
 use crate::plan::Plan;
 use crate::reading::Reading;
 use crate::speech::SpeechReading;
@@ -54,6 +56,16 @@ impl Cut {
     /// A cut of silence.
     pub fn new(setup: Setup) -> Self {
         Self { plan: Plan::empty(setup.picture.length_samples()), setup, fittings: Vec::new(), chosen: 0 }
+    }
+
+    /// Digest of everything that a file to hand over is made of.
+    pub fn handed_as(&self, form: &Form) -> String {
+        /// One who writes otherwise has another number, so that nothing old is taken for new.
+        const WRITER: u32 = 1;
+        let setup = &self.setup;
+        let credits: Vec<_> = setup.candidates.iter().map(|c| (&c.hash, &c.name, &c.licence)).collect();
+        let film = setup.film.as_ref().map(|f| &f.hash);
+        digest(&(WRITER, form, &self.plan, &setup.title, &setup.picture, setup.purpose, credits, film))
     }
 
     /// The fitting that is played.

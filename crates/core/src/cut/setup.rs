@@ -4,6 +4,7 @@
 
 use crate::digest::digest;
 use crate::fit::Wishes;
+use crate::handover::Credit;
 use crate::kind::Kind;
 use crate::picture::{Line, ListChange, Picture, Unused};
 use crate::plan::{AmbienceWish, FilmWish};
@@ -244,6 +245,33 @@ pub struct Setup {
 }
 
 impl Setup {
+    /// What a sound of this cut is called.
+    pub fn name_of(&self, hash: &str) -> Option<&str> {
+        let candidates = self.candidates.iter().map(|c| (&c.hash, &c.name));
+        let takes = self.takes.iter().flat_map(|t| std::iter::once(&t.hash).chain(&t.cleaned).map(move |hash| (hash, &t.name)));
+        let ambiences = self.ambiences.iter().map(|a| (&a.hash, &a.name));
+        let film = self.film.iter().filter_map(|f| Some((f.sound.as_ref()?, &f.name)));
+        candidates.chain(takes).chain(ambiences).chain(film).find(|(of, _)| *of == hash).map(|(_, name)| name.as_str())
+    }
+
+    /// Who made a bed, and by which right it is used.
+    pub fn credit(&self, hash: &str) -> Credit {
+        let Some(candidate) = self.candidates.iter().find(|c| c.hash == hash) else { return Credit::default() };
+        let name = candidate.name.as_str();
+        let title = name.rsplit_once('.').filter(|(stem, end)| !stem.is_empty() && end.len() <= 4).map_or(name, |(stem, _)| stem).to_owned();
+        match &candidate.licence {
+            None => Credit { title, ..Credit::default() },
+            Some(licence) => Credit {
+                title,
+                maker: licence.maker.clone(),
+                source: licence.supplier.clone(),
+                licence: licence.number.clone(),
+                terms: licence.terms.name().to_owned(),
+                line: licence.credit.clone(),
+            },
+        }
+    }
+
     /// A cut with nothing in it.
     pub fn new(title: &str, picture: Picture) -> Self {
         Self {

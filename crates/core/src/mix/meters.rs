@@ -2,7 +2,7 @@
 
 use super::{Hear, MissingSound, render};
 use crate::plan::{Master, Plan};
-use crate::sound::loudness::{BLOCK_SAMPLES, SILENCE_ENERGY, block_energies, lufs_from_energy, measure, true_peak_dbtp};
+use crate::sound::loudness::{BLOCK_SAMPLES, Loudness, SILENCE_ENERGY, block_energies, lufs_from_energy, measure, true_peak_dbtp};
 use crate::sound::{Sound, Source, copy_range};
 use serde::{Deserialize, Serialize};
 use std::cell::RefCell;
@@ -85,6 +85,15 @@ pub fn master<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>, target_lufs: f64) 
     let room = true_peak_dbtp(&heard).map_or(f64::INFINITY, |peak| MOST_DBTP - peak);
     let gain_db = wanted.min(room);
     Ok(Some(Master { target_lufs, gain_db, held_back_db: wanted - gain_db }))
+}
+
+/// The loudness of the whole mix, with the true peak of all of it.
+///
+/// # Errors
+/// [`MissingSound`] when `sounds` does not know one that the plan names.
+pub fn loudness<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Loudness, MissingSound> {
+    let heard = Heard::new(plan, sounds, Hear::Everything)?;
+    Ok(Loudness { true_peak_dbtp: true_peak_dbtp(&heard), ..measure(&heard) })
 }
 
 /// Measures a plan.

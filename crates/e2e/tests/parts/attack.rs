@@ -152,6 +152,11 @@ enum During {
     Export,
 }
 
+/// What a round has exported: of each round another, so that each is made.
+fn exported(round: usize) -> Value {
+    json!({ "what": "mix", "sound": { "coding": "wav24", "rateHz": 48_000, "mono": false, "loudnessLufs": -20.0 - round as f64 / 4.0 } })
+}
+
 async fn kill_rounds(rounds: usize) {
     let mut stand = Stand::with_own_database(&["--workers", "1"]).await;
     let (cut, _) = stand.with_bed_and_voice("Killed", "60").await;
@@ -188,8 +193,8 @@ async fn kill_rounds(rounds: usize) {
                             .is_ok_and(|a| a.status().is_success())
                     }
                     During::Export => {
-                        let Ok(answer) = client.get(format!("{path}/revisions/{}/mix.wav", revision.as_u64().unwrap_or(0))).send().await else { return false };
-                        answer.bytes().await.is_ok_and(|bytes| bytes.len() == 68 + 60 * 48_000 * 6)
+                        let asked = json!({ "revision": revision, "form": exported(film) });
+                        client.post(format!("{path}/handed")).json(&asked).send().await.is_ok_and(|a| a.status().is_success())
                     }
                 }
             })
@@ -236,7 +241,11 @@ async fn kill_rounds(rounds: usize) {
                 let read = view["candidates"].as_array().unwrap().iter().filter(|c| c["name"] == format!("{wanted}.wav")).all(|c| c["reading"].is_object());
                 assert!(read, "round {round}: an upload is stuck: {}", view["candidates"]);
             }
-            During::Export => {}
+            During::Export => {
+                let handed = stand.send("GET", &format!("{path}/handed"), None).await.1;
+                let is_made = handed.as_array().unwrap().iter().any(|file| file["form"] == exported(round));
+                assert!(is_made || !answered, "round {round}, {victim:?} during {during:?}: what was asked for was not made");
+            }
         }
         // One that is not needed any more, so that the next round begins alike.
         if is_there {

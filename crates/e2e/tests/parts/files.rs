@@ -176,6 +176,24 @@ impl Stand {
         if status == 200 { (status, self.cut(cut).await) } else { (status, told) }
     }
 
+    /// A file of a revision, once it is made, and what is told of it.
+    pub async fn handed(&self, cut: &str, revision: u64, form: Value) -> (Vec<u8>, Value) {
+        let path = format!("/api/cuts/{cut}/handed");
+        let (status, told) = self.send("POST", &path, Some(json!({ "revision": revision, "form": form }))).await;
+        assert!(matches!(status, 200 | 202), "{form}: {status} {told}");
+        let made = eventually(Duration::from_secs(120), async || {
+            let all = self.send("GET", &path, None).await.1;
+            all.as_array()?.iter().find(|row| row["revision"] == revision && row["form"] == form).cloned()
+        });
+        let Some(row) = made.await else { panic!("{form} was not made: {}", self.cut(cut).await["jobs"]) };
+        (self.bytes(&format!("{path}/{}/file", row["id"].as_str().expect("an id"))).await, row)
+    }
+
+    /// The mix of a revision as WAV of 24 bits.
+    pub async fn mix(&self, cut: &str, revision: &Value) -> Vec<u8> {
+        self.handed(cut, revision.as_u64().expect("a number"), mix_as("wav24")).await.0
+    }
+
     /// The cut once `done` says so.
     pub async fn cut_when(&self, cut: &str, done: impl Fn(&Value) -> bool) -> Value {
         let path = format!("/api/cuts/{cut}");
@@ -195,6 +213,11 @@ pub async fn bring_in(browser: &Browser) {
     browser.find("step-voice").await.unwrap().click().await.unwrap();
     browser.choose_file("narration-upload", &FILES.path("voice.wav")).await.unwrap();
     browser.find("phrase").await.unwrap();
+}
+
+/// The mix, written as a coding of 48 kHz.
+pub fn mix_as(coding: &str) -> Value {
+    json!({ "what": "mix", "sound": { "coding": coding, "rateHz": 48_000, "mono": false, "loudnessLufs": null } })
 }
 
 /// Whether a cut has a bed that is fitted, and nothing more to do.

@@ -124,7 +124,7 @@ async fn the_map_is_taken_hold_of_and_the_file_has_it() {
 
     // Exported, the file holds what the nudge did: from the splice on, the bed a millisecond later in its source.
     let export = async |revision: u64| {
-        let bytes = stand.bytes(&format!("/api/cuts/{cut}/revisions/{revision}/mix.wav")).await;
+        let bytes = stand.mix(&cut, &json!(revision)).await;
         decode_to_sound(&FILES.with(&format!("fit-{revision}.wav"), &bytes)).unwrap()
     };
     let (old, new) = (export(before["plan"]["revision"].as_u64().unwrap()).await, export(revision).await);
@@ -194,7 +194,6 @@ async fn wishes_that_make_no_sense_are_refused() {
 async fn a_cut_that_changes_is_fitted_anew_and_only_when_that_is_wanted() {
     let stand = Stand::new(&[]).await;
     let (cut, first) = stand.with_bed("It grew", "60").await;
-    let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
     let length = async |c: &Value, frames: u64| stand.say_at(&cut, &c["plan"]["revision"], "fit", json!({ "do": "length", "frames": frames })).await;
     assert_eq!(length(&first, 0).await.0, 422);
     let (status, view) = length(&first, 77 * 25 + 1).await;
@@ -202,7 +201,7 @@ async fn a_cut_that_changes_is_fitted_anew_and_only_when_that_is_wanted() {
     let longer = stand.cut_when(&cut, |c| c["plan"]["lengthSamples"] == 3_697_920 && fitted(c)).await;
     assert_eq!(length(&first, 70 * 25).await.0, 409, "somebody else changed it meanwhile");
     assert!(longer["plan"]["undo"].as_str().unwrap().contains("00:01:17:01"), "{}", longer["plan"]["undo"]);
-    let mix = stand.bytes(&path(&format!("/revisions/{}/mix.wav", longer["plan"]["revision"]))).await;
+    let mix = stand.mix(&cut, &longer["plan"]["revision"]).await;
     // RIFF: frames of two channels of three bytes after the header; 77 s and a frame at 25 a second.
     let mixed = decode_to_sound(&FILES.with("longer.wav", &mix)).unwrap();
     assert_eq!(mixed.len_samples(), (77 * 25 + 1) * 1920);
@@ -285,10 +284,7 @@ async fn one_bed_gives_over_to_another_at_the_playhead() {
     assert!((shared[0].2 - 31.0).abs() < 1.0 && (shared[0].2 - shared[1].1 - 2.0).abs() < 0.01 && shared[1].2 == 60.0, "{shared:?}");
 
     // The file has the one before the handover and the other after it.
-    let sound = async |c: &Value| {
-        let bytes = reqwest::get(stand.server.url(&format!("/api/cuts/{cut}/revisions/{}/mix.wav", c["plan"]["revision"]))).await.unwrap();
-        decode_to_sound(&FILES.with("two-beds.wav", &bytes.bytes().await.unwrap())).unwrap()
-    };
+    let sound = async |c: &Value| decode_to_sound(&FILES.with("two-beds.wav", &stand.mix(&cut, &c["plan"]["revision"]).await)).unwrap();
     let mixed = sound(&two).await;
     let bed = |name: &str| decode_to_sound(&FILES.path(name)).unwrap();
     // In the middle of the longest piece of each.

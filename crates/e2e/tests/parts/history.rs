@@ -38,7 +38,7 @@ async fn changes_are_revisions_that_can_be_undone_and_never_collide() {
 
     // What is heard is what is delivered: a range equals the same samples of the mix.
     let get = async |rest: &str| stand.bytes(&path(rest)).await;
-    let mix = FILES.with("history-mix.wav", &get("/revisions/6/mix.wav").await);
+    let mix = FILES.with("history-mix.wav", &stand.mix(&cut, &serde_json::json!(6)).await);
     let range = FILES.with("history-range.wav", &get("/revisions/6/sound?fromSamples=480000&lengthSamples=96000&hear=everything").await);
     let (mix, range) = (jaunty_media::decode_to_sound(&mix).unwrap(), jaunty_media::decode_to_sound(&range).unwrap());
     assert_eq!((mix.len_samples(), range.len_samples()), (60 * 48_000, 96_000));

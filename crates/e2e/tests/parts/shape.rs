@@ -167,7 +167,7 @@ async fn three_ambiences_keep_their_rules_and_the_whole_its_loudness() {
     assert_eq!(status, 200, "{view}");
     assert!((300.0..3500.0).contains(&view["plan"]["pocketHz"].as_f64().unwrap()), "{}", view["plan"]["pocketHz"]);
     let revision = view["plan"]["revision"].as_u64().unwrap();
-    let bytes = stand.bytes(&path(&format!("/revisions/{revision}/mix.wav"))).await;
+    let bytes = stand.mix(&cut, &json!(revision)).await;
     let mix = decode_to_sound(&FILES.with("rooms.wav", &bytes)).unwrap();
     assert_eq!(mix.len_samples(), 60 * 48_000);
     // EBU R 128: -23 LUFS.

@@ -1,4 +1,4 @@
-//! Hearing and handing over: ranges of a revision, the whole of it, what is measured, and waveforms.
+//! Hearing: ranges of a revision, what is measured, and waveforms.
 
 use super::hash::SoundHash;
 use super::views::{MetersView, WaveformView};
@@ -17,7 +17,7 @@ use uuid::Uuid;
 
 /// Mounts the addresses.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(sound).service(candidate_sound).service(mix).service(shaped).service(meters).service(waveform);
+    config.service(sound).service(candidate_sound).service(shaped).service(meters).service(waveform);
 }
 
 /// A revision never changes, so what was heard once need not be rendered again.
@@ -95,16 +95,6 @@ pub(super) fn attached(file: File, plain_name: &str, name: String, request: &Htt
     let disposition = ContentDisposition { disposition: DispositionType::Attachment, parameters: vec![DispositionParam::FilenameExt(name)] };
     let answer = NamedFile::from_file(file, plain_name)?.set_content_disposition(disposition).set_content_encoding(ContentEncoding::Identity);
     Ok(answer.into_response(request))
-}
-
-/// The whole of a revision as a WAV file of 24 bits.
-#[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path)), responses((status = 200, content_type = "audio/wav")))]
-#[get("/api/cuts/{id}/revisions/{revision}/mix.wav")]
-pub async fn mix(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
-    let (id, revision) = path.into_inner();
-    let (file, title) = studio.mix(id, revision).await?;
-    let safe: String = title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).collect();
-    attached(file, "mix.wav", format!("{safe}, mix.wav"), &request)
 }
 
 /// The waveform of a revision as it is heard.

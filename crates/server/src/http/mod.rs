@@ -6,6 +6,7 @@ mod doors;
 mod files;
 mod film;
 mod fit;
+mod handed;
 mod hash;
 mod health;
 mod listening;
@@ -64,6 +65,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .configure(reading::configure)
         .configure(fit::configure)
         .configure(listening::configure)
+        .configure(handed::configure)
         .configure(openapi::configure)
         .configure(page::configure);
 }

@@ -1,7 +1,7 @@
 //! The OpenAPI document, from which the page's types are generated.
 
 use super::problem::{ProblemBody, status};
-use super::{cuts, files, film, fit, health, listening, reading, shelf, voice};
+use super::{cuts, files, film, fit, handed, health, listening, reading, shelf, voice};
 use crate::studio::Code;
 use actix_web::dev::ResourceDef;
 use actix_web::http::Method;
@@ -48,7 +48,9 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         fit::splice_close_up,
         listening::sound,
         listening::candidate_sound,
-        listening::mix,
+        handed::all,
+        handed::hand_over,
+        handed::handed_file,
         listening::shaped,
         listening::meters,
         listening::waveform

@@ -39,6 +39,21 @@ pub struct Room {
     pub leave_free_bytes: u64,
 }
 
+/// The bytes of a file, piece by piece.
+fn chunks_of(file: tokio::fs::File) -> impl Stream<Item = Result<Vec<u8>, io::Error>> {
+    futures_util::stream::unfold(file, |mut file| async move {
+        let mut chunk = vec![0u8; 1 << 20];
+        match file.read(&mut chunk).await {
+            Ok(0) => None,
+            Ok(count) => {
+                chunk.truncate(count);
+                Some((Ok(chunk), file))
+            }
+            Err(cause) => Some((Err(cause), file)),
+        }
+    })
+}
+
 /// The object store with the cache of working files in front of it.
 #[derive(Clone)]
 pub struct Files {
@@ -147,19 +162,16 @@ impl Files {
     /// # Errors
     /// As [`Files::receive`].
     pub async fn receive_file(&self, path: &Path) -> Result<Received, StoreError> {
-        let file = tokio::fs::File::open(path).await?;
-        let chunks = futures_util::stream::unfold(file, |mut file| async move {
-            let mut chunk = vec![0u8; 1 << 20];
-            match file.read(&mut chunk).await {
-                Ok(0) => None,
-                Ok(count) => {
-                    chunk.truncate(count);
-                    Some((Ok(chunk), file))
-                }
-                Err(cause) => Some((Err(cause), file)),
-            }
-        });
+        let chunks = chunks_of(tokio::fs::File::open(path).await?);
         self.receive(std::pin::pin!(chunks)).await
+    }
+
+    /// Takes a file that was made here, as an upload without a limit but the room there is.
+    ///
+    /// # Errors
+    /// As [`Files::receive`].
+    pub async fn receive_made(&self, path: &Path) -> Result<Received, StoreError> {
+        self.receive_at_most(std::pin::pin!(chunks_of(tokio::fs::File::open(path).await?)), u64::MAX).await
     }
 
     /// Stores what has arrived, in one step: a store that is cut off has it whole or not at all. Two

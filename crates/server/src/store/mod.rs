@@ -11,6 +11,7 @@
 //! | `comparisons` | candidates as they would lie |
 //! | `licences` | which pieces of a supplier were taken |
 //! | `jobs` | the queue |
+//! | `handed` | files that were handed over |
 //! | `files` | the sounds themselves, uploads on their way, working files |
 //! | `unused` | what nothing names any more |
 
@@ -19,6 +20,7 @@ pub mod cuts;
 mod documents;
 mod error;
 mod files;
+pub mod handed;
 pub mod jobs;
 pub mod licences;
 mod making;

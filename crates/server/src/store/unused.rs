@@ -36,6 +36,10 @@ pub async fn used_sounds(pool: &MySqlPool) -> Result<HashSet<String>, StoreError
     while let Some((task,)) = jobs.try_next().await? {
         used.extend(hashes(task.as_bytes()));
     }
+    let mut handed = sqlx::query_as::<_, (String,)>("SELECT file_hash FROM handed").fetch(pool);
+    while let Some((hash,)) = handed.try_next().await? {
+        used.insert(hash);
+    }
     Ok(used)
 }
 

@@ -4,22 +4,18 @@ use super::{Problem, Studio};
 use crate::store::{comparisons, cuts, sounds};
 use jaunty_core::cut::{Candidate, Cut, Setup};
 use jaunty_core::fit::CloseUp;
-use jaunty_core::mix::{Hear, Meters, count_along, meters, outline, render};
+use jaunty_core::mix::{Hear, Meters, count_along, loudness, meters, outline, render};
 use jaunty_core::plan::{Layer, Plan, Role};
 use jaunty_core::reading::Reading;
+use jaunty_core::sound::loudness::Loudness;
 use jaunty_core::sound::{Sound, Source};
-use jaunty_media::{PcmFile, WavStream};
+use jaunty_media::PcmFile;
 use std::collections::HashMap;
-use std::fs::File;
-use std::io::BufWriter;
 use std::ops::Range;
-use std::sync::Arc;
 use uuid::Uuid;
 
 /// The longest range that is rendered at once: 30 s.
 pub const MOST_RANGE_SAMPLES: u64 = 1_440_000;
-/// The most samples of 24 bits in stereo that a WAV file of 4 GB holds, with its head.
-const MOST_WAV_SAMPLES: u64 = (u32::MAX as u64 - 4096) / 6;
 
 /// A plan with its sounds open.
 pub struct Ready {
@@ -51,6 +47,14 @@ impl Ready {
     /// Never: all sounds are open.
     pub fn meters(&self) -> Result<Meters, Problem> {
         meters(&self.plan, &self.open()).map_err(Problem::internal)
+    }
+
+    /// The loudness of the whole mix, with its true peak.
+    ///
+    /// # Errors
+    /// Never: all sounds are open.
+    pub fn loudness(&self) -> Result<Loudness, Problem> {
+        loudness(&self.plan, &self.open()).map_err(Problem::internal)
     }
 
     /// A range of the mix.
@@ -89,7 +93,7 @@ impl Studio {
         self.open_plan(plan.ok_or_else(|| Problem::bad_value("This bed is still being fitted. Listen to it in a moment."))?).await
     }
 
-    async fn open_plan(&self, plan: Plan) -> Result<Ready, Problem> {
+    pub(super) async fn open_plan(&self, plan: Plan) -> Result<Ready, Problem> {
         let mut files = HashMap::new();
         for layer in &plan.layers {
             if !files.contains_key(&layer.sound) {
@@ -97,31 +101,6 @@ impl Studio {
             }
         }
         Ok(Ready { plan, files })
-    }
-
-    /// The whole of a revision as a WAV file of 24 bits, and the title of its cut.
-    ///
-    /// # Errors
-    /// A cut that is too long for one file, or what the disk says.
-    pub async fn mix(&self, id: Uuid, revision: u32) -> Result<(File, String), Problem> {
-        let title = cuts::cut(&self.pool, id).await?.setup.title;
-        let ready = Arc::new(self.ready(id, revision).await?);
-        if ready.plan.length_samples > MOST_WAV_SAMPLES {
-            return Err(Problem::bad_value("A WAV file holds at most 4 hours of such sound. Hand the cut over in parts."));
-        }
-        let file = tempfile::tempfile()?;
-        let mut stream = WavStream::new(BufWriter::new(file.try_clone()?), 2)?;
-        // In turn with everybody who listens meanwhile.
-        for start in (0..ready.plan.length_samples).step_by(MOST_RANGE_SAMPLES as usize) {
-            let ready = ready.clone();
-            let written = self.compute(move || -> Result<WavStream<_>, Problem> {
-                stream.append(&ready.render(start..start + MOST_RANGE_SAMPLES, Hear::Everything)?)?;
-                Ok(stream)
-            });
-            stream = written.await??;
-        }
-        stream.finish()?;
-        Ok((file, title))
     }
 
     /// The bed at hand and what was read of it.

@@ -13,6 +13,7 @@
 //! | `making` | sounds that are made: a film's own, the scratch voice, takes without noise |
 //! | `reading` | decodes, recognises and reads sounds |
 //! | `listening` | renders ranges of a plan |
+//! | `hand_over` | files to hand over: mix, stems, film, lists, cue sheet, report, all in one |
 //! | `grids` | a bed's beats and bars as files |
 //! | `film` | what a film is, and single pictures of it |
 //! | `shelf` | music of a supplier, with its terms |
@@ -23,6 +24,7 @@ mod commit;
 mod demo;
 mod film;
 mod grids;
+mod hand_over;
 mod listening;
 mod making;
 mod measured;
@@ -39,6 +41,7 @@ mod take_in;
 mod task;
 
 pub use grids::GridFile;
+pub use hand_over::Asked;
 pub use listening::{MOST_RANGE_SAMPLES, Ready};
 pub use names::{extension, tidy_name, title_from};
 pub use open::{OpenBedReading, OpenCandidate, OpenCut, OpenTake};

@@ -91,7 +91,7 @@ impl Studio {
         const MOST: Duration = Duration::from_secs(3 * 3600);
         let sound = match work {
             Work::Read { sound, .. } | Work::FilmSound { film: sound } | Work::Clean { take: sound } => sounds::sound(&self.pool, sound).await.ok().flatten(),
-            Work::Plan | Work::Compare | Work::Scratch => None,
+            Work::Plan | Work::Compare | Work::Scratch | Work::HandOver { .. } => None,
         };
         // A megabyte of a lossy coding is a minute of sound, which takes some two seconds.
         let by_size = sound.as_ref().map_or(0, |s| s.size_bytes / 50_000);
@@ -114,6 +114,7 @@ impl Studio {
             Work::Scratch => self.speak_lines(id, report).await,
             Work::Clean { take } => self.take_noise_out(id, take, report).await,
             Work::Compare => self.compare(id, report).await,
+            Work::HandOver { revision, form } => self.hand_over(id, *revision, form, report).await,
         }
     }
 

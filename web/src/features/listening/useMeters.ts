@@ -6,7 +6,7 @@ export function useMeters(cut: () => CutView) {
   const meters = shallowRef<MetersView | null>(null)
   const address = () => {
     const { id, plan } = cut()
-    return plan.fittings?.length && plan.phrases.length ? `/api/cuts/${id}/revisions/${plan.revision}/meters` : null
+    return plan.fittings?.length ? `/api/cuts/${id}/revisions/${plan.revision}/meters` : null
   }
   watch(
     address,

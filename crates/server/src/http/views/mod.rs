@@ -2,6 +2,7 @@
 
 mod beds;
 mod fitting;
+mod handed;
 mod levels;
 mod parts;
 mod picture;
@@ -15,6 +16,7 @@ mod wishes;
 
 pub use beds::*;
 pub use fitting::*;
+pub use handed::*;
 pub use levels::*;
 pub use parts::*;
 pub use picture::*;

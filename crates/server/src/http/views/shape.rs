@@ -1,5 +1,6 @@
 //! What is wanted of the levels, what can be chosen, and what is measured.
 
+use jaunty_core::handover::level;
 use jaunty_core::mix::Meters;
 use jaunty_core::plan::{AmbienceWish, SpeechRule};
 use jaunty_core::shape::pocket::{CHOICES, PocketWish};
@@ -103,6 +104,8 @@ pub struct MetersView {
     pub short_term_lufs: Vec<Option<f32>>,
     /// Highest true peak in dBTP.
     pub true_peak_dbtp: Option<f64>,
+    /// What happens to the level on the way out, so that nothing clips; nothing where it stays.
+    pub on_its_way_out: Option<String>,
     /// Seconds between two values.
     pub step_s: f64,
 }
@@ -114,6 +117,7 @@ impl From<Meters> for MetersView {
             momentary_lufs: measured.momentary_lufs,
             short_term_lufs: measured.short_term_lufs,
             true_peak_dbtp: measured.true_peak_dbtp,
+            on_its_way_out: level(None, measured.true_peak_dbtp, None, false).words(),
             step_s: 0.1,
         }
     }

@@ -1,11 +1,13 @@
 import { mount } from '@vue/test-utils'
 import antd from 'ant-design-vue'
-import { describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { testCut } from '../../../shared/testCut'
 import CheckStep from './CheckStep.vue'
 import HandOverStep from './HandOverStep.vue'
 import type { StepProps } from './props'
+
+beforeEach(() => void vi.stubGlobal('fetch', async () => new Response('[]', { status: 404 })))
 
 const seek = vi.fn()
 const found = [
@@ -39,9 +41,47 @@ describe('the check', () => {
 })
 
 describe('handing over', () => {
-  it('gives the mix of the revision that is seen, and warns of what needs a look', () => {
+  const handed = {
+    id: 'h1',
+    revision: 7,
+    form: { what: 'mix', sound: { coding: 'wav24', rateHz: 48_000, mono: false, loudnessLufs: null } },
+    name: 'Clock, mix.wav',
+    sha256: 'ab'.repeat(32),
+    sizeBytes: 25_920_068,
+    told: ['−20.4 LUFS, −1.9 dBTP'],
+    madeAt: '2026-11-29T02:00:00Z',
+  }
+  const json = (body: unknown, status = 200) =>
+    new Response(JSON.stringify(body), { status, headers: { 'content-type': 'application/json' } })
+
+  it('asks for the mix of the revision that is seen, and saves it when it is made', async () => {
+    const asked: unknown[] = []
+    let made: unknown[] = []
+    vi.stubGlobal('fetch', async (request: Request | string) => {
+      if (typeof request === 'string') return json(null, 404)
+      if (request.method === 'GET') return json(made)
+      asked.push(await request.json())
+      made = [handed]
+      return new Response(null, { status: 202 })
+    })
+    const saved: string[] = []
+    vi.spyOn(HTMLAnchorElement.prototype, 'click').mockImplementation(function (this: HTMLAnchorElement) {
+      saved.push(this.getAttribute('href') ?? '')
+    })
+    const view = stand(HandOverStep, { revision: 7 })
+    await view.get('[data-test=export]').trigger('click')
+    await vi.waitFor(() => expect(saved).toEqual(['/api/cuts/x/handed/h1/file']))
+    expect(asked).toEqual([{ revision: 7, form: handed.form }])
+    expect(view.get('[data-test=handed]').text()).toContain('25.9 MB')
+    expect(view.get('[data-test=handed]').text()).not.toContain('changed since')
+    await view.setProps({ cut: testCut({ revision: 8 }) } as never)
+    expect(view.get('[data-test=handed]').text()).toContain('the cut has changed since')
+    vi.restoreAllMocks()
+    vi.unstubAllGlobals()
+  })
+
+  it('says what needs a look, and how long it is', () => {
     const view = stand(HandOverStep, { revision: 7, what: 'make a dip', findings: found as never })
-    expect(view.get('[data-test=export]').attributes('href')).toBe('/api/cuts/x/revisions/7/mix.wav')
     expect(view.text()).toContain('1,440,000 samples')
     expect(view.get('.warn').text()).toContain('1 thing to look at first')
     expect(stand(HandOverStep, {}).find('.warn').exists()).toBe(false)

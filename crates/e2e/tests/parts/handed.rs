@@ -1,0 +1,227 @@
+//! What is handed over: every form, read by others and measured.
+
+use super::files::{FILES, Stand, fitted, mix_as};
+use jaunty_core::sound::loudness::{measure, true_peak_dbtp};
+use jaunty_core::sound::{Sound, Source};
+use jaunty_e2e::Browser;
+use jaunty_media::decode_to_sound;
+use serde_json::{Value, json};
+use std::io::Read;
+use std::path::Path;
+use std::process::Command;
+
+/// A minute.
+const LENGTH: u64 = 60 * 48_000;
+
+/// What ffprobe (Debian's ffmpeg) says of the streams of a file.
+fn probed(file: &Path) -> Vec<Value> {
+    let out = Command::new("ffprobe").args(["-v", "error", "-show_streams", "-of", "json"]).arg(file).output().unwrap();
+    serde_json::from_slice::<Value>(&out.stdout).unwrap()["streams"].as_array().unwrap().clone()
+}
+
+/// What ffmpeg decodes of a file: samples of each channel at its own rate.
+fn decoded_samples(file: &Path) -> u64 {
+    let stream = &probed(file)[0];
+    let out = Command::new("ffmpeg").args(["-v", "error", "-i"]).arg(file).args(["-f", "f32le", "-c:a", "pcm_f32le", "-"]).output().unwrap();
+    out.stdout.len() as u64 / 4 / stream["channels"].as_u64().unwrap()
+}
+
+/// The bytes of a film's moving picture, as they lie in it.
+fn picture_of(file: &Path) -> Vec<u8> {
+    let out = Command::new("ffmpeg").args(["-v", "error", "-i"]).arg(file).args(["-map", "0:v", "-c", "copy", "-f", "data", "-"]).output().unwrap();
+    assert!(!out.stdout.is_empty());
+    out.stdout
+}
+
+fn python(script: &str, arguments: &[&str]) -> String {
+    let python = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../.venv/bin/python");
+    let python = std::env::var("JAUNTY_REFERENCE_PYTHON").map_or(python, Into::into);
+    let out = Command::new(python).args(["-c", script]).args(arguments).output().expect("./test makes .venv with the reference packages");
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    String::from_utf8(out.stdout).unwrap()
+}
+
+/// The steps of 24 bits of a WAV file.
+fn steps(bytes: &[u8]) -> Vec<i32> {
+    hound::WavReader::new(bytes).unwrap().into_samples::<i32>().map(Result::unwrap).collect()
+}
+
+/// Files in a zip, by name.
+fn unzipped(bytes: &[u8]) -> Vec<(String, Vec<u8>)> {
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    (0..archive.len())
+        .map(|k| {
+            let mut file = archive.by_index(k).unwrap();
+            let mut inside = Vec::new();
+            file.read_to_end(&mut inside).unwrap();
+            (file.name().unwrap().into_owned(), inside)
+        })
+        .collect()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_coding_is_as_long_as_the_cut_and_says_what_it_measures() {
+    let stand = Stand::new(&[]).await;
+    let (cut, view) = stand.with_bed_and_voice("Handed", "60").await;
+    let revision = view["plan"]["revision"].as_u64().unwrap();
+    let mix = |coding: &str, rate_hz: u32, mono: bool, lufs: Value| json!({ "what": "mix", "sound": { "coding": coding, "rateHz": rate_hz, "mono": mono, "loudnessLufs": lufs } });
+    for (coding, name, rate_hz, mono) in [
+        ("wav24", "pcm_s24le", 48_000, false),
+        ("wav16", "pcm_s16le", 44_100, false),
+        ("wav32", "pcm_f32le", 96_000, true),
+        ("flac", "flac", 96_000, false),
+        ("mp3", "mp3", 44_100, false),
+        ("aac", "aac", 48_000, false),
+        ("opus", "opus", 48_000, true),
+    ] {
+        let (bytes, row) = stand.handed(&cut, revision, mix(coding, rate_hz, mono, Value::Null)).await;
+        let file = FILES.with(&format!("handed-{coding}"), &bytes);
+        let stream = &probed(&file)[0];
+        assert_eq!((stream["codec_name"].as_str().unwrap(), stream["sample_rate"].as_str().unwrap()), (name, rate_hz.to_string().as_str()));
+        assert_eq!(stream["channels"], if mono { 1 } else { 2 });
+        let (has, wants) = (decoded_samples(&file), LENGTH * u64::from(rate_hz) / 48_000);
+        // AAC comes in blocks of 1024 samples: what decodes past the end is said.
+        let more = has - wants;
+        assert!(more == 0 || (coding == "aac" && more < 1024 && row["told"].to_string().contains("more than the cut")), "{coding}: {more} samples more, {row}");
+        // EBU R 128 by ffmpeg's own meter against what is told.
+        let out = Command::new("ffmpeg").args(["-v", "info", "-nostats", "-i"]).arg(&file).args(["-af", "ebur128", "-f", "null", "-"]).output().unwrap();
+        let log = String::from_utf8_lossy(&out.stderr).into_owned();
+        let summary = log.rsplit("Integrated loudness:").next().unwrap();
+        let lufs: f64 = summary.split("I:").nth(1).unwrap().split_whitespace().next().unwrap().parse().unwrap();
+        let told: f64 = row["told"][0].as_str().unwrap().split(' ').next().unwrap().parse().unwrap();
+        // A mono file is measured by ffmpeg as one loudspeaker, here as two: 3 dB (BS.1770-5, 2.1).
+        let apart = if mono { 3.01 } else { 0.0 };
+        assert!((lufs + apart - told).abs() < 0.25, "{coding}: {lufs} LUFS by ffmpeg, {told} told");
+    }
+
+    // A loudness is reached, and the true peak of -1 dBTP (EBU R 128) is kept where it would not be.
+    for (wanted, reached) in [(-23.0, true), (-6.0, false)] {
+        let (bytes, row) = stand.handed(&cut, revision, mix("wav24", 48_000, false, json!(wanted))).await;
+        let sound = decode_to_sound(&FILES.with("handed-loud.wav", &bytes)).unwrap();
+        let (lufs, peak) = (measure(&sound).integrated_lufs.unwrap(), true_peak_dbtp(&sound).unwrap());
+        assert!(peak < -0.98 && ((lufs - wanted).abs() < 0.05) == reached, "{wanted}: {lufs} LUFS, {peak} dBTP, {row}");
+    }
+
+    // EBU Tech 3285, read by the package wavinfo: the first timecode of a cut that begins at 0 is midnight.
+    let (bytes, _) = stand.handed(&cut, revision, mix("broadcast", 48_000, false, json!(-23.0))).await;
+    let file = FILES.with("handed-broadcast.wav", &bytes);
+    assert_eq!(decoded_samples(&file), LENGTH);
+    let script = "import sys, wavinfo; b = wavinfo.WavInfoReader(sys.argv[1]).bext; print(b.description, '|', b.version, b.time_reference, b.loudness_value, b.max_true_peak)";
+    let said = python(script, &[file.to_str().unwrap()]);
+    assert!(said.starts_with("Handed | 2 0 -23.0"), "{said}");
+
+    // Asked again, it is there at once, and is the same file; a form that makes no sense is refused.
+    let path = format!("/api/cuts/{cut}/handed");
+    assert_eq!(stand.send("POST", &path, Some(json!({ "revision": revision, "form": mix_as("wav24") }))).await.0, 200);
+    assert_eq!(stand.send("POST", &path, Some(json!({ "revision": revision, "form": mix("opus", 44_100, false, Value::Null) }))).await.0, 422);
+    assert_eq!(stand.send("POST", &path, Some(json!({ "revision": 9999, "form": mix_as("wav24") }))).await.0, 404);
+    let film = json!({ "what": "film", "container": "mkv", "keepsOldSound": false });
+    assert_eq!(stand.send("POST", &path, Some(json!({ "revision": revision, "form": film }))).await.0, 422, "there is no film");
+
+    // A passage with handles is a part of the mix.
+    let whole = steps(&stand.mix(&cut, &json!(revision)).await);
+    let passage = json!({ "what": "passage", "sound": mix_as("wav24")["sound"], "startSamples": 480_000, "endSamples": 528_000, "handleSamples": 24_000 });
+    assert_eq!(steps(&stand.handed(&cut, revision, passage).await.0), whole[2 * 456_000..2 * 552_000]);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn stems_are_the_mix_and_the_list_renders_to_it() {
+    let stand = Stand::new(&[]).await;
+    let (cut, _) = stand.with_bed("Stems", "60").await;
+    // At its own speed, so that a small script can follow.
+    let wish = json!({ "do": "wish", "wish": { "what": "speedChange", "share": 0.0 } });
+    let (status, told) = stand.say(&cut, "fit", wish).await;
+    assert_eq!(status, 200, "{told}");
+    stand.upload(&cut, "takes", &FILES.path("voice.wav"), "voice.wav").await;
+    let view = stand.cut_when(&cut, |c| fitted(c) && c["plan"]["phrases"].as_array().is_some_and(|p| p.len() > 3)).await;
+    let revision = view["plan"]["revision"].as_u64().unwrap();
+    let fitting = &view["plan"]["fittings"][view["plan"]["chosen"].as_u64().unwrap() as usize];
+    assert!(!fitting["splices"].as_array().unwrap().is_empty() && fitting["end"] == "ownEnding", "{}", fitting["name"]);
+    let stretched = |p: &Value| (p["cutEndS"].as_f64().unwrap() - p["cutStartS"].as_f64().unwrap()) - (p["sourceEndS"].as_f64().unwrap() - p["sourceStartS"].as_f64().unwrap());
+    assert!(fitting["pieces"].as_array().unwrap().iter().all(|p| stretched(p).abs() < 1e-6), "{}", fitting["pieces"]);
+
+    let stems = unzipped(&stand.handed(&cut, revision, json!({ "what": "stems" })).await.0);
+    let names: Vec<&str> = stems.iter().map(|s| s.0.as_str()).collect();
+    assert_eq!(names, ["bed.wav", "voice.wav", "bed without levels.wav", "all but the voice.wav"]);
+    let mix = steps(&stand.mix(&cut, &json!(revision)).await);
+    let (bed, voice) = (steps(&stems[0].1), steps(&stems[1].1));
+    assert!(bed.iter().any(|s| *s != 0) && voice.iter().any(|s| *s != 0));
+    assert!(mix.iter().zip(bed.iter().zip(&voice)).all(|(m, (b, v))| *m == b + v), "together they are the mix, step by step");
+    assert_eq!(steps(&stems[3].1).len(), mix.len());
+
+    // The list, rendered by a script of its own with opentimelineio and numpy, sounds as the mix does.
+    let (list, row) = stand.handed(&cut, revision, json!({ "what": "list", "list": "openTimelineIo" })).await;
+    assert!(row["told"].as_array().unwrap().is_empty(), "nothing is left unsaid: {row}");
+    let list = FILES.with("handed.otio", &list);
+    let out = FILES.path("handed-rendered.wav");
+    let script = std::fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/render_otio.py")).unwrap();
+    let sources = FILES.path("voice.wav").parent().unwrap().display().to_string();
+    python(&script, &[list.to_str().unwrap(), &sources, out.to_str().unwrap(), &LENGTH.to_string()]);
+    let (rendered, wanted) =
+        (decode_to_sound(&out).unwrap(), decode_to_sound(&FILES.with("handed-mix.wav", &stand.handed(&cut, revision, mix_as("wav32")).await.0)).unwrap());
+    let apart_db = apart_db(&rendered, &wanted);
+    assert!(apart_db < -80.0, "the list sounds {apart_db:.1} dB beside the mix");
+
+    // The other lists, read by the packages that the formats have.
+    let edl = FILES.with("handed.edl", &stand.handed(&cut, revision, json!({ "what": "list", "list": "cmx3600" })).await.0);
+    let events = python(
+        "import sys, opentimelineio as o; t = o.adapters.read_from_file(sys.argv[1], rate=25); print([c.name for c in t.find_clips()])",
+        &[edl.to_str().unwrap()],
+    );
+    assert_eq!(events.matches("bed.wav").count(), fitting["pieces"].as_array().unwrap().len(), "{events}");
+    let midi = FILES.with("handed.mid", &stand.handed(&cut, revision, json!({ "what": "list", "list": "midi" })).await.0);
+    let tempo = python(
+        "import sys, mido; print([round(mido.tempo2bpm(m.tempo), 1) for t in mido.MidiFile(sys.argv[1]).tracks for m in t if m.type == 'set_tempo'][1:-1])",
+        &[midi.to_str().unwrap()],
+    );
+    assert!(tempo.contains("104.0"), "{tempo}");
+    let pieces = String::from_utf8(stand.handed(&cut, revision, json!({ "what": "list", "list": "pieces" })).await.0).unwrap();
+    assert_eq!(pieces.lines().count(), 1 + fitting["pieces"].as_array().unwrap().len() + 1, "{pieces}");
+
+    // All in one: the same revision gives the same bytes, and the manifest knows every file.
+    let all = json!({ "what": "everything", "sound": mix_as("flac")["sound"] });
+    let files = unzipped(&stand.handed(&cut, revision, all).await.0);
+    let manifest: Value = serde_json::from_slice(&files[0].1).unwrap();
+    let listed: Vec<&str> = manifest["files"].as_array().unwrap().iter().map(|f| f["name"].as_str().unwrap()).collect();
+    assert_eq!(listed, files[1..].iter().map(|f| f.0.as_str()).collect::<Vec<_>>());
+    for ending in ["mix.flac", "what was done.otio", "music cue sheet.csv", "report.html"] {
+        assert!(listed.iter().any(|name| name.ends_with(ending)), "{ending}: {listed:?}");
+    }
+}
+
+/// How far two sounds are apart, against the level of the second, in dB.
+fn apart_db(a: &Sound, b: &Sound) -> f64 {
+    assert_eq!(a.len_samples(), b.len_samples());
+    let pairs = || (0..2).flat_map(|c| a.channels()[c].iter().zip(&b.channels()[c]));
+    let apart: f64 = pairs().map(|(x, y)| f64::from(x - y).powi(2)).sum();
+    let level: f64 = pairs().map(|(_, y)| f64::from(*y).powi(2)).sum();
+    10.0 * (apart / level).log10()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_gets_its_sound_in_five_clicks_and_its_picture_stays() {
+    let stand = Stand::new(&[]).await;
+    let (cut, _) = stand.with_bed("Film", "10").await;
+    stand.upload(&cut, "film", &FILES.path("film.webm"), "film.webm").await;
+    let view = stand.cut_when(&cut, |c| fitted(c) && c["film"].is_object()).await;
+    let browser = Browser::start().await.unwrap();
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/hand-over"))).await.unwrap();
+    // One click, and the browser saves it as soon as it is made.
+    browser.find("make-film").await.unwrap().click().await.unwrap();
+    let saved = browser.saved_file().await.unwrap();
+    assert!(saved.extension().is_some_and(|e| e == "mkv"), "{saved:?}");
+    assert!(picture_of(&saved) == picture_of(&FILES.path("film.webm")), "the picture is copied bit for bit");
+    let streams = probed(&saved);
+    assert_eq!(streams.iter().filter(|s| s["codec_type"] == "audio").count(), 1);
+    // In step: its sound is the mix from its first sample on.
+    let mix = decode_to_sound(&FILES.with("film-mix.wav", &stand.mix(&cut, &view["plan"]["revision"]).await)).unwrap();
+    let wav = FILES.path("film-sound.wav");
+    assert!(
+        Command::new("ffmpeg").args(["-v", "error", "-y", "-i"]).arg(&saved).args(["-map", "0:a:0", "-c:a", "pcm_f32le"]).arg(&wav).status().unwrap().success()
+    );
+    let sound = decode_to_sound(&wav).unwrap();
+    assert_eq!(sound.len_samples(), mix.len_samples());
+    assert!(apart_db(&sound, &mix) < -80.0, "{}", apart_db(&sound, &mix));
+    assert_eq!(browser.count("handed").await.unwrap(), 1, "it is listed");
+    browser.close().await.unwrap();
+}

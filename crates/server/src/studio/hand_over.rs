@@ -1,0 +1,115 @@
+//! Handing over: files of a revision, each a job, made once for what they are made of.
+
+mod files;
+mod sound;
+
+use super::task::{Report, TaskError};
+use super::{Problem, Studio};
+use crate::store::cuts::{self, Revision};
+use crate::store::handed::{self, HandedRow};
+use crate::store::jobs;
+use jaunty_core::cut::Work;
+use jaunty_core::handover::{Form, SourceName};
+use sqlx::types::Json;
+use std::collections::HashMap;
+use std::path::PathBuf;
+use uuid::Uuid;
+
+/// What came of asking for a file.
+#[derive(Debug)]
+pub enum Asked {
+    /// It is there.
+    There(HandedRow),
+    /// It is being made.
+    Waits,
+}
+
+/// A file as it was made.
+struct Made {
+    file: tempfile::NamedTempFile,
+    told: Vec<String>,
+}
+
+impl Studio {
+    /// Asks for a file of a revision: one that was made of the same before is there at once.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or a form that makes no sense for this cut.
+    pub async fn ask_to_hand_over(&self, id: Uuid, revision: u32, form: Form) -> Result<Asked, Problem> {
+        let found = self.revision_to_hand_over(id, revision).await?;
+        form.check(found.cut.plan.length_samples).map_err(|cause| Problem::bad_value(cause.to_string()))?;
+        if matches!(form, Form::Film { .. }) && found.cut.setup.film.is_none() {
+            return Err(Problem::bad_value("This cut has no film. Bring one in at Picture."));
+        }
+        if found.cut.plan.layers.is_empty() {
+            return Err(Problem::bad_value("There is nothing to hand over yet. Bring in a bed first."));
+        }
+        if let Some(same) = handed::made_of(&self.pool, &found.cut.handed_as(&form)).await? {
+            let row = HandedRow { id: Uuid::now_v7(), revision, ..same };
+            handed::note(&self.pool, id, &row).await?;
+            return Ok(Asked::There(row));
+        }
+        jobs::add_once(&self.pool, id, &Work::HandOver { revision, form }).await?;
+        Ok(Asked::Waits)
+    }
+
+    /// Makes a file and notes it.
+    ///
+    /// # Errors
+    /// [`TaskError`].
+    pub(super) async fn hand_over(&self, id: Uuid, revision: u32, form: &Form, report: Report) -> Result<(), TaskError> {
+        let found = self.revision_to_hand_over(id, revision).await?;
+        let made = self.make(&found, form, &report).await?;
+        let received = self.files.receive_made(made.file.path()).await?;
+        let (file_hash, size_bytes) = (received.hash.clone(), received.size_bytes);
+        self.files.keep(received)?;
+        let name = format!("{}, {}.{}", safe_name(&found.cut.setup.title), form.name(), form.extension());
+        let row = HandedRow {
+            id: Uuid::now_v7(),
+            revision,
+            made_of: found.cut.handed_as(form),
+            form: Json(*form),
+            name,
+            file_hash,
+            size_bytes,
+            told: Json(made.told),
+            created_at: chrono::NaiveDateTime::default(),
+        };
+        Ok(handed::note(&self.pool, id, &row).await?)
+    }
+
+    /// A file that was handed over, as a local file, and the name to save it under.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what the disk says.
+    pub async fn handed_file(&self, id: Uuid, handed: Uuid) -> Result<(PathBuf, String), Problem> {
+        let row = handed::find(&self.pool, id, handed).await?.ok_or_else(|| Problem::not_found("file"))?;
+        Ok((self.files.original(&row.file_hash, row.form.extension()).await?, row.name))
+    }
+
+    async fn revision_to_hand_over(&self, id: Uuid, revision: u32) -> Result<Revision, Problem> {
+        Ok(cuts::revision(&self.pool, id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?)
+    }
+
+    /// What the sounds of a revision are called.
+    async fn source_names(&self, found: &Revision) -> Result<HashMap<String, SourceName>, Problem> {
+        use jaunty_core::sound::Source;
+        let setup = &found.cut.setup;
+        let mut named = HashMap::new();
+        for layer in &found.cut.plan.layers {
+            if named.contains_key(&layer.sound) {
+                continue;
+            }
+            let file = setup.name_of(&layer.sound).unwrap_or("sound").to_owned();
+            let length_samples = self.working_file(&layer.sound).await?.len_samples();
+            named.insert(layer.sound.clone(), SourceName { hash: layer.sound.clone(), file, length_samples });
+        }
+        Ok(named)
+    }
+}
+
+/// A title as the name of a file.
+fn safe_name(title: &str) -> String {
+    let safe: String = title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).take(120).collect();
+    if safe.trim().is_empty() { "cut".to_owned() } else { safe.trim().to_owned() }
+}
