@@ -24,6 +24,9 @@ async fn main() -> Result<(), BrowserError> {
             browser.client().goto(&format!("{url}{path}")).await?;
         }
         tokio::time::sleep(Duration::from_millis(1800)).await;
+        // Nothing is to be seen on its way: what is measured or made is waited for.
+        let under_way = async || browser.client().find_all(fantoccini::Locator::Css("main [role=status], section [role=status]")).await.ok();
+        jaunty_e2e::eventually(Duration::from_secs(20), async || under_way().await.filter(Vec::is_empty)).await;
         if let Some(selector) = click {
             // The fourth of many stands in the middle of the page.
             let all = browser.client().find_all(fantoccini::Locator::Css(selector)).await?;

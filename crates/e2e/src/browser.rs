@@ -172,7 +172,7 @@ impl Browser {
     pub async fn saved_file(&self) -> Result<std::path::PathBuf, BrowserError> {
         let whole = async || {
             let entries: Vec<_> = std::fs::read_dir(self.downloads.path()).ok()?.flatten().map(|e| e.path()).collect();
-            entries.into_iter().find(|p| p.extension().is_some_and(|e| e == "wav"))
+            entries.into_iter().find(|p| p.extension().is_some_and(|e| e != "crdownload" && e != "tmp"))
         };
         eventually(Duration::from_secs(40), whole).await.ok_or_else(|| BrowserError::Missing("a saved file".into()))
     }

@@ -2139,10 +2139,26 @@ export interface components {
         };
         /** @description What is measured of a plan, in tenths of a second. */
         MetersView: {
+            /** @description What was found by measuring. */
+            findings: components["schemas"]["FindingView"][];
+            /**
+             * Format: double
+             * @description Loudness of the whole mix in LUFS.
+             */
+            integratedLufs?: number | null;
+            /** @description What was looked at by measuring, as sentences that hold when nothing is found. */
+            lookedAt: string[];
             /** @description Momentary loudness of the mix in LUFS. */
             momentaryLufs: (number | null)[];
             /** @description What happens to the level on the way out, so that nothing clips; nothing where it stays. */
             onItsWayOut?: string | null;
+            /** @description The phrases, with how the bed lies under each. */
+            phrases: components["schemas"]["PhraseMeterView"][];
+            /**
+             * Format: double
+             * @description Its loudness range in LU.
+             */
+            rangeLu?: number | null;
             /** @description Short-term loudness of the mix in LUFS. */
             shortTermLufs: (number | null)[];
             /**
@@ -2287,6 +2303,29 @@ export interface components {
             /**
              * Format: double
              * @description Start in seconds of the bed.
+             */
+            startS: number;
+        };
+        /** @description How the bed lies under a phrase. */
+        PhraseMeterView: {
+            /**
+             * Format: double
+             * @description How far under it the bed is to lie, in dB.
+             */
+            askedDb?: number | null;
+            /**
+             * Format: double
+             * @description How far it does.
+             */
+            bedUnderDb?: number | null;
+            /**
+             * Format: double
+             * @description Where it ends.
+             */
+            endS: number;
+            /**
+             * Format: double
+             * @description Where the phrase begins, in seconds.
              */
             startS: number;
         };

@@ -1,5 +1,9 @@
 //! Checking a plan before it is handed over: findings, each with its place and what to do.
 
+mod measured;
+
+pub use measured::{MEASURED, measured_findings};
+
 use crate::fit::FittingEnd;
 use crate::plan::{Plan, Role};
 use crate::reading::Reading;

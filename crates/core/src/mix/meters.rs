@@ -2,7 +2,8 @@
 
 use super::{Hear, MissingSound, render};
 use crate::plan::{Master, Plan};
-use crate::sound::loudness::{BLOCK_SAMPLES, Loudness, SILENCE_ENERGY, block_energies, lufs_from_energy, measure, true_peak_dbtp};
+use crate::shape::LevelObject;
+use crate::sound::loudness::{BLOCK_SAMPLES, Loudness, SILENCE_ENERGY, block_energies, integrated_and_range, lufs_from_energy, measure, true_peak_dbtp};
 use crate::sound::{Sound, Source, copy_range};
 use serde::{Deserialize, Serialize};
 use std::cell::RefCell;
@@ -19,6 +20,32 @@ pub struct Meters {
     pub short_term_lufs: Vec<Option<f32>>,
     /// Highest true peak of the mix in dBTP.
     pub true_peak_dbtp: Option<f64>,
+    /// Where its highest sample is.
+    pub peak_at_samples: u64,
+    /// Loudness of the whole mix in LUFS.
+    pub integrated_lufs: Option<f64>,
+    /// Its loudness range in LU.
+    pub range_lu: Option<f64>,
+    /// The phrases, with how the bed lies under each.
+    pub phrases: Vec<PhraseMeter>,
+    /// What the sum of both channels loses against them, in dB.
+    pub mono_loss_db: Option<f64>,
+    /// Loudness of the last tenth of a second in LUFS.
+    pub end_lufs: Option<f64>,
+}
+
+/// How the bed lies under a phrase.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct PhraseMeter {
+    /// First sample of the phrase.
+    pub start_samples: u64,
+    /// The sample after its last.
+    pub end_samples: u64,
+    /// How far under it the bed is to lie, in dB.
+    pub asked_db: Option<f64>,
+    /// How far it does.
+    pub bed_under_db: Option<f64>,
 }
 
 /// Looks up a sound by its name.
@@ -126,10 +153,52 @@ pub fn meters<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Meters, 
         let (v, b) = (window(&voice, k, 30, Some(&spoken))?, window(&bed, k, 30, Some(&spoken))?);
         enough.then(|| (10.0 * (v / b).log10()) as f32)
     };
+    let phrases = plan.phrases.iter().map(|p| {
+        let blocks = (p.start_samples / BLOCK_SAMPLES) as usize..(p.end_samples.div_ceil(BLOCK_SAMPLES) as usize).min(mix.len());
+        let mean = |of: &[f64]| Some(of[blocks.clone()].iter().sum::<f64>() / blocks.len() as f64).filter(|e| *e > SILENCE_ENERGY);
+        let asked_db = plan.dip_under(p).and_then(|dip| match dip {
+            LevelObject::Dip { under_speech_db, .. } => Some(*under_speech_db),
+            _ => None,
+        });
+        let under = if blocks.is_empty() { None } else { mean(&voice).zip(mean(&bed)).map(|(v, b)| 10.0 * (v / b).log10()) };
+        PhraseMeter { start_samples: p.start_samples, end_samples: p.end_samples, asked_db, bed_under_db: under }
+    });
+    let heard = Heard::new(plan, sounds, Hear::Everything)?;
+    let (integrated_lufs, range_lu) = integrated_and_range(&mix);
+    let (peak_at_samples, mono_loss_db) = highest_and_mono_loss(&heard);
     Ok(Meters {
         voice_over_bed_db: (0..mix.len()).map(over).collect(),
         momentary_lufs: lufs(4),
         short_term_lufs: lufs(30),
-        true_peak_dbtp: true_peak_dbtp(&Heard::new(plan, sounds, Hear::Everything)?),
+        true_peak_dbtp: true_peak_dbtp(&heard),
+        peak_at_samples,
+        integrated_lufs,
+        range_lu,
+        phrases: phrases.collect(),
+        mono_loss_db,
+        end_lufs: mix.last().filter(|e| **e > SILENCE_ENERGY).map(|e| lufs_from_energy(*e)),
     })
+}
+
+/// Where the highest sample is, and how many dB the mean of both channels has less energy than they have.
+fn highest_and_mono_loss(heard: &dyn Source) -> (u64, Option<f64>) {
+    const BLOCK: usize = 48_000;
+    let (mut highest, mut at) = (0.0f32, 0);
+    let (mut both, mut mono) = (0.0f64, 0.0f64);
+    let mut planes = [vec![0.0f32; BLOCK], vec![0.0f32; BLOCK]];
+    for start in (0..heard.len_samples()).step_by(BLOCK) {
+        let count = BLOCK.min((heard.len_samples() - start) as usize);
+        for (channel, plane) in planes.iter_mut().enumerate() {
+            heard.read(channel, start as i64, &mut plane[..count]);
+        }
+        for k in 0..count {
+            let (l, r) = (planes[0][k], planes[1][k]);
+            both += f64::from(l * l + r * r) / 2.0;
+            mono += f64::from((l + r) / 2.0).powi(2);
+            if l.abs().max(r.abs()) > highest {
+                (highest, at) = (l.abs().max(r.abs()), start + k as u64);
+            }
+        }
+    }
+    (at, (both > 0.0).then(|| 10.0 * (both / mono.max(both * 1e-6)).log10()))
 }

@@ -99,6 +99,11 @@ pub fn measure(source: &dyn Source) -> Loudness {
     }
 }
 
+/// Integrated loudness in LUFS and loudness range in LU of what has these [`block_energies`].
+pub(crate) fn integrated_and_range(energies: &[f64]) -> (Option<f64>, Option<f64>) {
+    (integrated_lufs(energies), range_lu(windows(energies, 30)))
+}
+
 /// Short-term loudness of the three seconds that end with second `second`, in LUFS, -70 at least.
 fn short_term_at(energies: &[f64], second: usize) -> f32 {
     let end = ((second + 1) * 10).min(energies.len());

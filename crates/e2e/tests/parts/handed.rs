@@ -137,7 +137,9 @@ async fn stems_are_the_mix_and_the_list_renders_to_it() {
     let revision = view["plan"]["revision"].as_u64().unwrap();
     let fitting = &view["plan"]["fittings"][view["plan"]["chosen"].as_u64().unwrap() as usize];
     assert!(!fitting["splices"].as_array().unwrap().is_empty() && fitting["end"] == "ownEnding", "{}", fitting["name"]);
-    let stretched = |p: &Value| (p["cutEndS"].as_f64().unwrap() - p["cutStartS"].as_f64().unwrap()) - (p["sourceEndS"].as_f64().unwrap() - p["sourceStartS"].as_f64().unwrap());
+    let stretched = |p: &Value| {
+        (p["cutEndS"].as_f64().unwrap() - p["cutStartS"].as_f64().unwrap()) - (p["sourceEndS"].as_f64().unwrap() - p["sourceStartS"].as_f64().unwrap())
+    };
     assert!(fitting["pieces"].as_array().unwrap().iter().all(|p| stretched(p).abs() < 1e-6), "{}", fitting["pieces"]);
 
     let stems = unzipped(&stand.handed(&cut, revision, json!({ "what": "stems" })).await.0);

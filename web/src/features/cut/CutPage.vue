@@ -6,6 +6,7 @@ import { bare, clock, count } from '../../shared/words'
 import FilmView from '../film/FilmView.vue'
 import ListeningStrip from '../listening/ListeningStrip.vue'
 import { useListening } from '../listening/useListening'
+import { useMeters } from '../listening/useMeters'
 import BedsStep from './steps/BedsStep.vue'
 import CheckStep from './steps/CheckStep.vue'
 import FitStep from './steps/FitStep.vue'
@@ -35,7 +36,12 @@ const VIEWS = {
 const fitting = computed(() => cut.value?.plan.fittings[cut.value.plan.chosen])
 /** These steps show the film themselves. */
 const SHOWS_FILM: readonly Step[] = ['picture', 'voice']
-const looks = computed(() => cut.value?.plan.findings.filter((finding) => finding.needsLook).length ?? 0)
+const meters = useMeters(() => cut.value)
+const looks = computed(
+  () =>
+    [...(cut.value?.plan.findings ?? []), ...(meters.value?.findings ?? [])].filter((finding) => finding.needsLook)
+      .length,
+)
 const contents = computed<{ step: Step; name: string; state: string; warn?: boolean }[]>(() => {
   const now = cut.value
   if (!now) return []

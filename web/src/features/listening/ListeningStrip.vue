@@ -37,6 +37,14 @@ const meters = useMeters(() => props.cut)
 /** How far the voice lies over the bed now, measured over three seconds. */
 const over = computed(() => meters.value?.voiceOverBedDb[Math.floor(props.listening.positionS.value / 0.1)] ?? null)
 
+/** Loudness of the mix now, and the highest so far, as measured. */
+const loud = computed(() => {
+  const until = Math.floor(props.listening.positionS.value / 0.1)
+  const heard = meters.value?.momentaryLufs.slice(0, until + 1) ?? []
+  const now = heard.at(-1)
+  return now == null ? null : { now, most: Math.max(...heard.map((lufs) => lufs ?? -99)) }
+})
+
 useEventListener(document, 'keydown', (event) => {
   const target = event.target as HTMLElement
   const typing = target.matches('input, textarea, select, [contenteditable], [role=combobox]')
@@ -149,8 +157,15 @@ useEventListener(document, 'keydown', (event) => {
         trying <b>{{ bare(tried.name) }}</b>
         <button class="plain" @click="listening.tryCandidate(null)">back to the plan</button>
       </template>
-      <template v-else-if="over !== null">
-        voice over bed
+      <span
+        v-if="loud && !tried"
+        class="numbers"
+        :title="`Loudness over 0.4 s; its highest so far ${decibels(loud.most)} LUFS`"
+      >
+        {{ decibels(loud.now) }} LUFS
+      </span>
+      <template v-if="!tried && over !== null">
+        <span class="words">voice over bed</span>
         <svg width="92" height="12" viewBox="0 0 92 12" aria-hidden="true" class="meter">
           <rect x="0.5" y="0.5" width="91" height="11" fill="none" />
           <rect x="1" y="1" :width="Math.max(0, Math.min(90, over * 3))" height="10" class="fill" />
@@ -158,8 +173,8 @@ useEventListener(document, 'keydown', (event) => {
         </svg>
         <b class="numbers" :class="{ warn: over < 18 }">{{ over.toFixed(0) }} dB</b>
       </template>
-      <template v-else-if="level">
-        {{ level.kind === 'dip' ? 'bed under the voice' : 'bed in the gap' }}
+      <template v-else-if="!tried && level">
+        <span class="words">{{ level.kind === 'dip' ? 'bed under the voice' : 'bed in the gap' }}</span>
         <b class="numbers">{{ decibels(-level.underSpeechDb) }} dB</b>
       </template>
     </span>
@@ -176,6 +191,8 @@ useEventListener(document, 'keydown', (event) => {
   border-top: 1px solid var(--line);
   background: var(--ground);
   white-space: nowrap;
+  min-width: 0;
+  overflow: hidden;
 }
 .play {
   font-weight: 600;
@@ -195,6 +212,17 @@ useEventListener(document, 'keydown', (event) => {
 }
 .level {
   margin-left: auto;
+}
+.level {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  overflow: hidden;
+}
+@media (max-width: 1360px) {
+  .words {
+    display: none;
+  }
 }
 .meter rect,
 .meter line {

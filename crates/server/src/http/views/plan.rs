@@ -43,6 +43,12 @@ pub struct FindingView {
     pub mend: String,
 }
 
+impl From<check::Finding> for FindingView {
+    fn from(f: check::Finding) -> Self {
+        Self { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend }
+    }
+}
+
 /// The plan of a cut as it stands.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -111,8 +117,6 @@ impl From<&OpenCut> for PlanView {
         let music_samples = reading.map_or(0, |r| r.music_samples());
         let bed = plan.bed();
         let (parts, lines, bar_lines) = part_views(open);
-        let finding =
-            |f: check::Finding| FindingView { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend };
         let phrase = |p: &Phrase| PhraseView {
             start_s: seconds_from_samples(p.start_samples),
             end_s: seconds_from_samples(p.end_samples),
@@ -144,7 +148,7 @@ impl From<&OpenCut> for PlanView {
             held_back_db: plan.master.map(|m| m.held_back_db).filter(|db| *db > 0.05),
             pocket_hz: bed.and_then(|b| b.pocket.as_ref()).map(|p| p.centre_hz),
             phrases: plan.phrases.iter().map(phrase).collect(),
-            findings: check::findings(plan, reading, &objections).into_iter().map(finding).collect(),
+            findings: check::findings(plan, reading, &objections).into_iter().map(FindingView::from).collect(),
             looked_at: check::LOOKED_AT.map(str::to_owned).to_vec(),
         }
     }

@@ -1,10 +1,13 @@
 //! What is wanted of the levels, what can be chosen, and what is measured.
 
+use super::FindingView;
+use jaunty_core::check;
 use jaunty_core::handover::level;
-use jaunty_core::mix::Meters;
+use jaunty_core::mix::{Meters, PhraseMeter};
 use jaunty_core::plan::{AmbienceWish, SpeechRule};
 use jaunty_core::shape::pocket::{CHOICES, PocketWish};
 use jaunty_core::shape::{Closing, ENTERS, LOUDNESS_CHOICES, Opening};
+use jaunty_core::sound::loudness::BLOCK_SAMPLES;
 use jaunty_core::units::seconds_from_samples;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -106,13 +109,49 @@ pub struct MetersView {
     pub true_peak_dbtp: Option<f64>,
     /// What happens to the level on the way out, so that nothing clips; nothing where it stays.
     pub on_its_way_out: Option<String>,
+    /// Loudness of the whole mix in LUFS.
+    pub integrated_lufs: Option<f64>,
+    /// Its loudness range in LU.
+    pub range_lu: Option<f64>,
+    /// The phrases, with how the bed lies under each.
+    pub phrases: Vec<PhraseMeterView>,
+    /// What was found by measuring.
+    pub findings: Vec<FindingView>,
+    /// What was looked at by measuring, as sentences that hold when nothing is found.
+    pub looked_at: Vec<&'static str>,
     /// Seconds between two values.
     pub step_s: f64,
 }
 
+/// How the bed lies under a phrase.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PhraseMeterView {
+    /// Where the phrase begins, in seconds.
+    pub start_s: f64,
+    /// Where it ends.
+    pub end_s: f64,
+    /// How far under it the bed is to lie, in dB.
+    pub asked_db: Option<f64>,
+    /// How far it does.
+    pub bed_under_db: Option<f64>,
+}
+
 impl From<Meters> for MetersView {
     fn from(measured: Meters) -> Self {
+        let length_samples = measured.momentary_lufs.len() as u64 * BLOCK_SAMPLES;
+        let phrase = |p: &PhraseMeter| PhraseMeterView {
+            start_s: seconds_from_samples(p.start_samples),
+            end_s: seconds_from_samples(p.end_samples),
+            asked_db: p.asked_db,
+            bed_under_db: p.bed_under_db,
+        };
         Self {
+            integrated_lufs: measured.integrated_lufs,
+            range_lu: measured.range_lu,
+            phrases: measured.phrases.iter().map(phrase).collect(),
+            findings: check::measured_findings(&measured, length_samples).into_iter().map(FindingView::from).collect(),
+            looked_at: check::MEASURED.to_vec(),
             voice_over_bed_db: measured.voice_over_bed_db,
             momentary_lufs: measured.momentary_lufs,
             short_term_lufs: measured.short_term_lufs,

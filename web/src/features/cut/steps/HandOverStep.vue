@@ -9,8 +9,10 @@ import { useMeters } from '../../listening/useMeters'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
-const looks = computed(() => props.cut.plan.findings.filter((finding) => finding.needsLook).length)
 const meters = useMeters(() => props.cut)
+const looks = computed(
+  () => [...props.cut.plan.findings, ...(meters.value?.findings ?? [])].filter((finding) => finding.needsLook).length,
+)
 const { handed, ask, isMaking } = useHanded(() => props.cut)
 
 const sound = reactive<SoundForm>({ coding: 'wav24', rateHz: 48_000, mono: false, loudnessLufs: null })
@@ -211,7 +213,7 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
                   {{ clock(to, true) }}
                 </button>
                 <NumberField
-                  class="handles"
+                  style="width: 84px"
                   label="more on either side"
                   unit="s"
                   :value="passage.handlesS"
@@ -312,8 +314,5 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
   background: none;
   padding: 1px 8px;
   cursor: pointer;
-}
-.handles {
-  width: 84px;
 }
 </style>

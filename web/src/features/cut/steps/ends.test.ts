@@ -10,6 +10,7 @@ import type { StepProps } from './props'
 beforeEach(() => void vi.stubGlobal('fetch', async () => new Response('[]', { status: 404 })))
 
 const seek = vi.fn()
+const toggle = vi.fn()
 const found = [
   { atS: 1, text: 'The bed hangs over.', mend: 'Fade it.', needsLook: true },
   { atS: 75.25, text: '<i>Loud</i> here.', mend: '', needsLook: false },
@@ -18,7 +19,11 @@ const found = [
 function stand(step: typeof CheckStep | typeof HandOverStep, plan: Parameters<typeof testCut>[0]) {
   const empty = { template: '<i />' }
   const router = createRouter({ history: createMemoryHistory(), routes: [{ path: '/:all(.*)', component: empty }] })
-  const props = { cut: testCut(plan), actions: {}, listening: { seek } } as unknown as StepProps
+  const props = {
+    cut: testCut(plan),
+    actions: {},
+    listening: { seek, toggle, playing: { value: false }, positionS: { value: 0 } },
+  } as unknown as StepProps
   return mount(step, { props, global: { plugins: [antd, router] } })
 }
 
@@ -33,10 +38,17 @@ describe('the check', () => {
     const view = stand(CheckStep, { findings: found as never })
     expect(view.find('[data-test=all-well]').exists()).toBe(false)
     expect(view.findAll('tr').map((row) => row.find('td').text())).toEqual(['look', 'note'])
+    expect(view.findAll('.ways button').map((button) => button.text())).toEqual([
+      'go there',
+      'hear it',
+      'go there',
+      'hear it',
+    ])
     expect(view.text()).toContain('<i>Loud</i> here.')
     expect(view.text()).toContain('1:15.3')
     for (const button of view.findAll('button')) await button.trigger('click')
-    expect(seek.mock.calls).toEqual([[0], [73.25]])
+    expect(seek.mock.calls).toEqual([[0], [0], [73.25], [73.25]])
+    expect(toggle).toHaveBeenCalledTimes(2)
   })
 })
 

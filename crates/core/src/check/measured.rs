@@ -1,0 +1,136 @@
+//! Findings that need the mix to be measured: its peak, how the bed lies under each phrase, silence, the sum of both
+//! channels, its end.
+
+use super::{Finding, Weight};
+use crate::handover::level;
+use crate::mix::Meters;
+use crate::shape::LEAST_UNDER_SPEECH_DB;
+use crate::sound::loudness::BLOCK_SAMPLES;
+
+/// What [`measured_findings`] looks at, as sentences that hold when it finds nothing.
+pub const MEASURED: [&str; 5] = [
+    "The mix keeps under -1 dBTP by itself.",
+    "The bed lies under every phrase as it was asked to, within 3 dB.",
+    "Nowhere in the middle is there silence of more than a second.",
+    "Heard in mono, nothing is lost.",
+    "The sound ends by itself and is not cut off.",
+];
+
+/// A bed that lies so much higher or lower under a phrase than asked is told, in dB: one that breathes by its own music
+/// moves by about as much (common practice, no source).
+const OFF_DB: f64 = 3.0;
+/// Quieter than this is silence to whoever listens, in LUFS (common practice: a room's own noise is over it).
+const SILENT_LUFS: f32 = -55.0;
+/// What the sum of both channels may lose, in dB: two channels that have nothing to do with each other lose 3.
+const MONO_LOSS_DB: f64 = 4.5;
+/// An end that is so little under the whole is cut off, in dB.
+const CUT_OFF_DB: f64 = 8.0;
+
+/// Looks over what was measured of a mix of `length_samples`.
+pub fn measured_findings(meters: &Meters, length_samples: u64) -> Vec<Finding> {
+    let mut all = Vec::new();
+    let mut add = |weight, at_samples, text: String, mend: &str| all.push(Finding { weight, at_samples, text, mend: mend.to_owned() });
+    if let (Some(peak), Some(words)) = (meters.true_peak_dbtp, level(None, meters.true_peak_dbtp, None, false).words()) {
+        let text = format!("The mix peaks at {peak:.1} dBTP: on its way out it is {words}.");
+        add(Weight::Note, meters.peak_at_samples, text, "Lower what is loud there, or hand over 32-bit floating point, which holds it.");
+    }
+    for phrase in &meters.phrases {
+        let Some(measured) = phrase.bed_under_db else { continue };
+        let at = phrase.start_samples;
+        if measured < LEAST_UNDER_SPEECH_DB - 1.0 {
+            add(Weight::Look, at, format!("The bed lies only {measured:.1} dB under this phrase, measured."), "Deepen the dip here at Shape.");
+        } else if let Some(asked) = phrase.asked_db.filter(|asked| (measured - asked).abs() > OFF_DB) {
+            let where_to = if measured > asked { "lower" } else { "higher" };
+            add(
+                Weight::Note,
+                at,
+                format!("The bed lies {measured:.1} dB under this phrase; {asked:.0} was asked, so the music itself is {where_to} here."),
+                "Move the level of this dip at Shape, if it shows.",
+            );
+        }
+    }
+    for (from, to) in silences(&meters.momentary_lufs) {
+        let seconds = (to - from) as f64 / 10.0;
+        add(
+            Weight::Look,
+            from as u64 * BLOCK_SAMPLES,
+            format!("Nothing is heard here for {seconds:.1} s."),
+            "Lay a bed or an ambience under it, or accept it.",
+        );
+    }
+    if let Some(loss) = meters.mono_loss_db.filter(|loss| *loss > MONO_LOSS_DB) {
+        let text = format!("Heard in mono, the mix loses {loss:.1} dB: parts of both channels cancel.");
+        add(Weight::Look, 0, text, "Bring in the sound again with both channels in phase.");
+    }
+    let (last, whole) = (meters.momentary_lufs.last().copied().flatten(), meters.integrated_lufs);
+    if let (Some(end), Some(whole)) = (meters.end_lufs, whole)
+        && end > whole - CUT_OFF_DB
+        && last.is_some()
+    {
+        let text = format!("The sound is cut off at the end: its last tenth of a second is still at {end:.0} LUFS.");
+        add(Weight::Look, length_samples.saturating_sub(BLOCK_SAMPLES), text, "Fade it out at Shape, or end the bed by itself at Fit.");
+    }
+    all
+}
+
+/// Stretches of more than a second, in tenths of one, in which nothing is heard between what is.
+fn silences(momentary: &[Option<f32>]) -> Vec<(usize, usize)> {
+    let is_heard = |k: &usize| momentary[*k].is_some_and(|l| l > SILENT_LUFS);
+    let heard: Vec<usize> = (0..momentary.len()).filter(is_heard).collect();
+    // A window of 0.4 s still hears what ended before it.
+    heard.windows(2).filter(|w| w[1] - w[0] > 10).map(|w| (w[0] + 1, w[1])).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mix::PhraseMeter;
+
+    fn meters() -> Meters {
+        let phrase = |start_samples: u64, bed_under_db: f64| PhraseMeter {
+            start_samples,
+            end_samples: start_samples + 48_000,
+            asked_db: Some(20.0),
+            bed_under_db: Some(bed_under_db),
+        };
+        let heard = |k: usize| if (40..55).contains(&k) { None } else { Some(-20.0) };
+        Meters {
+            voice_over_bed_db: Vec::new(),
+            momentary_lufs: (0..100).map(heard).collect(),
+            short_term_lufs: Vec::new(),
+            true_peak_dbtp: Some(0.4),
+            peak_at_samples: 96_000,
+            integrated_lufs: Some(-18.0),
+            range_lu: None,
+            phrases: vec![phrase(0, 20.4), phrase(96_000, 24.1), phrase(240_000, 15.0)],
+            mono_loss_db: Some(9.0),
+            end_lufs: Some(-20.0),
+        }
+    }
+
+    #[test]
+    fn each_rule_finds_what_it_is_for_and_where() {
+        let found = measured_findings(&meters(), 480_000);
+        let at: Vec<(u64, &str)> = found.iter().map(|f| (f.at_samples, f.text.split(' ').take(4).last().unwrap())).collect();
+        assert_eq!(found.len(), 6, "{found:?}");
+        assert_eq!(at[0], (96_000, "at"));
+        assert!(found[0].text.contains("0.4 dBTP") && found[0].text.contains("lowered by 1.4 dB"));
+        assert!(found[1].text.contains("24.1 dB") && found[1].text.contains("20 was asked") && found[1].at_samples == 96_000);
+        assert!(found[2].text.contains("only 15.0 dB") && found[2].weight == Weight::Look);
+        assert!(found[3].text.contains("1.5 s") && found[3].at_samples == 40 * 4800);
+        assert!(found[4].text.contains("9.0 dB") && found[5].text.contains("-20 LUFS"));
+    }
+
+    #[test]
+    fn a_mix_that_is_well_has_no_findings() {
+        let well = Meters {
+            true_peak_dbtp: Some(-1.5),
+            momentary_lufs: vec![None, None, Some(-20.0), None, Some(-20.0), None],
+            phrases: Vec::new(),
+            mono_loss_db: Some(1.0),
+            end_lufs: Some(-60.0),
+            ..meters()
+        };
+        assert!(measured_findings(&well, 480_000).is_empty());
+    }
+}
