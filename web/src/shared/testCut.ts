@@ -161,6 +161,7 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
         leastGapS: 2.4,
         fadeShape: 'equalPower',
         evenVoice: false,
+        holdEachPhrase: false,
         fadeInS: null,
         fadeOutS: null,
         opening: null,

@@ -187,6 +187,11 @@ impl Levels<'_> {
                 swells.push(swell);
                 dips.extend(group.take().map(|g| self.dip(g, &std::mem::take(&mut spoken))));
             }
+            if self.wishes.hold_each_phrase {
+                // Between two of them the level goes from one to the other, over the whole of their gap.
+                dips.push(self.held((phrase.start_samples, end)));
+                continue;
+            }
             group = Some((group.map_or(phrase.start_samples, |g| g.0), end));
             spoken.push((phrase.start_samples, end));
         }
@@ -256,6 +261,17 @@ impl Levels<'_> {
         let near = |d: &&u64| d.abs_diff(top) <= reach && **d > start + ease / 2 && **d + hold <= until;
         let downbeat = self.frame.downbeats_samples.iter().filter(near).min_by_key(|d| d.abs_diff(top));
         downbeat.map_or(ease, |d| d - start)
+    }
+
+    /// The dip under one phrase, as far under just this phrase as asked.
+    fn held(&self, (start_samples, end_samples): (u64, u64)) -> LevelObject {
+        let Measured { bed, speech, .. } = self.measured;
+        let under = self.wishes.under_speech_db;
+        let own = |of: &[f64]| gated_lufs(&of[blocks(start_samples, end_samples, of.len())]);
+        let whole = self.speech - under - self.bed;
+        let gain_db = own(speech).zip(own(bed)).map_or(whole, |(speech, bed)| speech - under - bed);
+        // A bed that pauses here is not raised out of its noise.
+        LevelObject::Dip { start_samples, end_samples, gain_db: gain_db.min(whole + 2.0 * MOST_CORRECTION_DB), under_speech_db: under, by_hand: false }
     }
 
     /// The dip under one group of phrases: as far under the speech as asked on average (20 dB), in

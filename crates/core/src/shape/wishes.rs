@@ -33,6 +33,9 @@ pub struct ShapeWishes {
     pub closing: Option<Closing>,
     /// Whether phrases are made alike in loudness.
     pub even_voice: bool,
+    /// Whether the bed is held under each phrase by itself, not under all of a group alike.
+    #[serde(default)]
+    pub hold_each_phrase: bool,
     /// The voice's place in the bed's spectrum.
     pub pocket: Option<PocketWish>,
     /// Loudness of the whole, in LUFS.
@@ -53,6 +56,7 @@ impl Default for ShapeWishes {
             opening: None,
             closing: None,
             even_voice: false,
+            hold_each_phrase: false,
             pocket: None,
             target_lufs: None,
         }

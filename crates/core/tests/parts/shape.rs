@@ -329,6 +329,18 @@ fn uneven_phrases_are_brought_together_and_what_stays_uneven_is_told() {
 }
 
 #[test]
+fn the_bed_is_held_under_each_phrase_within_a_decibel() {
+    let off = |hold_each_phrase| {
+        let made = plan(&ShapeWishes { hold_each_phrase, ..ShapeWishes::default() }, &[], &[]);
+        let told = meters(&made, &sounds).unwrap();
+        assert_eq!(told.phrases.len(), made.phrases.len());
+        told.phrases.iter().map(|p| (p.bed_under_db.unwrap() - p.asked_db.unwrap()).abs()).fold(0.0, f64::max)
+    };
+    let (breathes, held) = (off(false), off(true));
+    assert!(held < 1.0 && held < breathes, "phrase by phrase at most {held:.2} dB off, {breathes:.2} without");
+}
+
+#[test]
 fn the_meters_tell_what_is_there() {
     let made = plan(&ShapeWishes::default(), &[], &[]);
     let told = meters(&made, &sounds).unwrap();

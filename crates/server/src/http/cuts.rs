@@ -101,7 +101,7 @@ pub async fn redo(studio: web::Data<Studio>, id: web::Path<Uuid>, body: web::Jso
     Ok(web::Json(Shown { revision: studio.step(*id, body.revision, Step::Redo).await? }))
 }
 
-/// Stops a job.
+/// Stops a job; one that failed is not told any more.
 #[utoipa::path(params(("id" = Uuid, Path), ("job" = Uuid, Path)), responses((status = 204)))]
 #[delete("/api/cuts/{id}/jobs/{job}")]
 pub async fn cancel_job(studio: web::Data<Studio>, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {

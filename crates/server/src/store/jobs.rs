@@ -244,7 +244,7 @@ pub async fn end(pool: &MySqlPool, worker: &str, job: Uuid, state: &str, problem
     Ok(())
 }
 
-/// Asks a job of `cut` to stop; one that nobody works on stops at once. What it was to do, if there was one.
+/// Asks a job of `cut` to stop; one that nobody works on stops at once, and one that failed is told no more. What it was to do, if there was one.
 ///
 /// # Errors
 /// What the database says.
@@ -253,8 +253,8 @@ pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<Option<Wor
         sqlx::query(
             "UPDATE jobs SET cancel_requested = TRUE,
              ended_at = IF(state = 'queued', CURRENT_TIMESTAMP(3), ended_at),
-             state = IF(state = 'queued', 'cancelled', state)
-         WHERE id = ? AND cut_id = ? AND state IN ('queued', 'running')",
+             state = IF(state = 'running', state, 'cancelled')
+         WHERE id = ? AND cut_id = ? AND state IN ('queued', 'running', 'failed')",
         )
         .bind(job)
         .bind(cut)

@@ -174,6 +174,7 @@ useEventListener(document, 'keydown', (event) => {
       >
         <template #action>
           <button class="plain" data-test="try-again" @click="actions.tryAgain(job.id)">try again</button>
+          <button class="plain" data-test="dismiss" @click="actions.cancel(job.id)">dismiss</button>
         </template>
       </a-alert>
       <a-alert

@@ -123,6 +123,14 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         >
           even the phrases out
         </a-checkbox>
+        <a-checkbox
+          :checked="shape.holdEachPhrase"
+          :disabled="busy"
+          data-test="hold-each"
+          @change="set({ figure: 'holdEachPhrase', value: !shape.holdEachPhrase })"
+        >
+          hold the bed under each phrase
+        </a-checkbox>
       </template>
     </section>
     <section v-if="cut.plan.bedAgainst === 'voice'" class="card">

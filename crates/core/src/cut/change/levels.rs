@@ -36,6 +36,8 @@ pub enum Figure {
     Closing(Option<Closing>),
     /// Whether phrases are made alike in loudness.
     EvenVoice(bool),
+    /// Whether the bed is held under each phrase by itself.
+    HoldEachPhrase(bool),
     /// The voice's place in the bed's spectrum.
     Pocket(Option<PocketWish>),
     /// Loudness of the whole, in LUFS.
@@ -56,6 +58,7 @@ impl Figure {
             Self::Opening(of) => shape.opening = of,
             Self::Closing(of) => shape.closing = of,
             Self::EvenVoice(on) => shape.even_voice = on,
+            Self::HoldEachPhrase(on) => shape.hold_each_phrase = on,
             Self::Pocket(of) => shape.pocket = of,
             Self::TargetLufs(lufs) => shape.target_lufs = lufs,
         }
@@ -70,6 +73,7 @@ impl Figure {
             Self::Opening(of) => (if of.is_some() { "open with the bed alone" } else { "open by the rule for gaps" }).into(),
             Self::Closing(of) => (if of.is_some() { "rise behind the last words" } else { "close by the rule for gaps" }).into(),
             Self::EvenVoice(on) => (if on { "even the voice" } else { "leave the voice as it came" }).into(),
+            Self::HoldEachPhrase(on) => (if on { "hold the bed under each phrase" } else { "let the bed breathe under the phrases" }).into(),
             Self::Pocket(None) => "close the pocket for the voice".into(),
             Self::Pocket(Some(pocket)) => format!("make a pocket of {} dB for the voice", rounded(pocket.depth_db)),
             Self::TargetLufs(None) => "leave the loudness as it is".into(),
