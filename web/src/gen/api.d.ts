@@ -344,7 +344,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Stops a job. */
+        /** Stops a job; one that failed is not told any more. */
         delete: operations["cancel_job"];
         options?: never;
         head?: never;
@@ -1473,6 +1473,11 @@ export interface components {
             /** @enum {string} */
             figure: "evenVoice";
             /** @description Whether phrases are made alike in loudness. */
+            value: boolean;
+        } | {
+            /** @enum {string} */
+            figure: "holdEachPhrase";
+            /** @description Whether the bed is held under each phrase by itself. */
             value: boolean;
         } | {
             /** @enum {string} */
@@ -2712,6 +2717,11 @@ export interface components {
              * @default equalPower
              */
             fadeShape: components["schemas"]["FadeShape"];
+            /**
+             * @description Whether the bed is held under each phrase by itself, not under all of a group alike.
+             * @default false
+             */
+            holdEachPhrase: boolean;
             /**
              * Format: double
              * @description Gaps shorter than this stay under the speech, in seconds.

@@ -1,6 +1,7 @@
 //! Wishes as somebody says them, one at a time, and takes them back again.
 
 use super::ask::{clock, percent};
+use super::bed::HEAD_SAMPLES;
 use super::wishes::{EndWish, Likings, Passage, Pin, StartWish, WishError, Wishes};
 use crate::splice::{SpliceAt, Touch};
 use serde::{Deserialize, Serialize};
@@ -217,6 +218,10 @@ impl Wishes {
                 next.keep = without(&next.keep, &p);
                 next.leave_out = without(&next.leave_out, &p);
             }
+            // What is to lie on the very beginning is how the bed begins: its attack comes a few ms after it, uncut.
+            Wish::Pin(pin) if pin.cut_samples <= next.place.map_or(0, |p| p.start_samples) + HEAD_SAMPLES => {
+                next.start = StartWish::Cold { at_samples: Some(pin.bed_samples) };
+            }
             Wish::Pin(pin) => {
                 // A pin dropped where another is moves that one.
                 next.pins.retain(|p| p.bed_samples != pin.bed_samples && p.cut_samples != pin.cut_samples);
@@ -349,12 +354,12 @@ mod tests {
         assert_eq!((w.keep.clone(), w.leave_out.clone()), (vec![p(100, 300), p(400, 500)], vec![p(300, 400)]));
         w.say(Wish::Keep(p(250, 450))).unwrap();
         assert_eq!((w.keep.clone(), w.leave_out.len()), (vec![p(100, 500)], 0));
-        w.say(Wish::Pin(Pin { bed_samples: 5, cut_samples: 9 })).unwrap();
-        w.say(Wish::Pin(Pin { bed_samples: 5, cut_samples: 12 })).unwrap();
+        w.say(Wish::Pin(Pin { bed_samples: 5, cut_samples: 9_000 })).unwrap();
+        w.say(Wish::Pin(Pin { bed_samples: 5, cut_samples: 9_600 })).unwrap();
         w.say(Wish::End(EndWish::Fade)).unwrap();
-        let pin = Standing::Pin { cut_samples: 12 };
+        let pin = Standing::Pin { cut_samples: 9_600 };
         assert_eq!(w.standing(), [Standing::End, Standing::Keep { start_samples: 100 }, pin]);
-        assert!(w.words_of(&Standing::End).unwrap().contains("fade") && w.words_of(&pin).unwrap().contains("on 0:00.0"));
+        assert!(w.words_of(&Standing::End).unwrap().contains("fade") && w.words_of(&pin).unwrap().contains("on 0:00.2"));
         assert_eq!((w.words_of(&Standing::Start), w.take_back(&Standing::Start)), (None, false));
         assert!(w.standing().iter().all(|standing| w.take_back(standing)));
         assert_eq!(w, Wishes::default());
@@ -364,6 +369,9 @@ mod tests {
     fn nonsense_is_refused_and_changes_nothing() {
         let mut w = Wishes::default();
         assert_eq!(w.say(Wish::Keep(p(5, 5))), Err(WishError::EmptyPassage));
+        w.say(Wish::Pin(Pin { bed_samples: 96_000, cut_samples: 0 })).unwrap();
+        assert_eq!(w.start, StartWish::Cold { at_samples: Some(96_000) }, "what lies on the beginning is how it begins");
+        assert!(w.pins.iter().all(|p| p.cut_samples > 0));
         assert_eq!(w.say(Wish::SpeedChange { share: f64::NAN }), Err(WishError::Speed));
         assert_eq!(w.say(Wish::LeastRun { bars: 0 }), Err(WishError::LeastRun));
         assert_eq!(w.say(Wish::MostPlays { times: Some(0) }), Err(WishError::MostPlays));

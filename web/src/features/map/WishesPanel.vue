@@ -44,6 +44,16 @@ const forms = computed(() =>
         ],
   ),
 )
+/** Bars of the bed, and the one that the fitting begins on, counted from 1. */
+const lines = computed(() => props.cut.bed?.reading?.barLinesS ?? [])
+const bars = computed(() => Math.max(0, lines.value.length - 1))
+const firstBar = computed(() => props.cut.plan.fittings[props.cut.plan.chosen]?.pieces[0]?.startBar ?? 1)
+const beginOn = (bar: number) =>
+  wish({
+    what: 'start',
+    kind: wishes.value.start === 'fadeIn' ? 'fadeIn' : 'cold',
+    atSamples: samples(lines.value[bar - 1] ?? 0),
+  })
 type StartKind = Extract<Wish, { what: 'start' }>['kind']
 type EndKind = Extract<Wish, { what: 'end' }>['kind']
 </script>
@@ -61,6 +71,18 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
           data-test="start"
           @change="(kind) => wish({ what: 'start', kind: kind as StartKind })"
       /></label>
+      <span v-if="bars > 1">
+        on bar
+        <NumberField
+          style="width: 64px"
+          label="Bar that it begins on"
+          :value="firstBar"
+          :min="1"
+          :max="bars"
+          :disabled="busy"
+          @set="beginOn"
+        />
+      </span>
       <label
         >ends
         <a-select

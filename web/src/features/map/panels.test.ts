@@ -39,6 +39,18 @@ describe('what is asked for', () => {
     ])
   })
 
+  it('begins on a bar by its number', async () => {
+    const one = panel(
+      {},
+      (cut) => (cut.bed!.reading = { ending: 'fadesOut', barLinesS: [0.5, 2.5, 4.5, 6.5] } as unknown as BedReading),
+    )
+    const field = labelled(one, 'Bar that it begins on')
+    expect(field.attributes('aria-valuemax')).toBe('3')
+    await field.setValue('3')
+    await field.trigger('blur')
+    expect(wished(one)).toEqual([{ what: 'start', kind: 'cold', atSamples: 216_000 }])
+  })
+
   it('offers moments that the core gives a bed to, and no others', async () => {
     const moment = { name: '', timecode: '', byHand: false }
     const one = panel({}, (cut) => {
