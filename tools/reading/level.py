@@ -1,14 +1,17 @@
 """Fits the weights by which crates/core/src/reading/level chooses among ways to count, and writes weights.rs.
 
-    python tools/reading/level.py [--sets FOLDER]... [--composed DATA]... [--dry]
+    python tools/reading/level.py [--sets FOLDER]... [--composed DATA]... [--sequenced DATA]... [--dry]
 
 `--sets`: folders of sound files with `.truth.json` beside them (beats), of which those of the choosing half are learned
-from (see tools/eval/split.py); `--composed`: made by render.py. Printed are held-back composed pieces and the reporting
-halves. Needs numpy, scipy and mir_eval from PyPI, and the examples level_candidates and reading_inputs.
+from (see tools/eval/split.py); `--composed`: made by render.py; `--sequenced`: made by sequenced.py, of which the network
+did not hear those that are taken here. Printed are eight folds over what is no composed piece, held-back composed pieces
+and the reporting halves. Needs numpy, scipy and mir_eval from PyPI, and the examples level_candidates and reading_inputs.
 """
 import argparse
+import hashlib
 import json
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -19,7 +22,7 @@ from scipy.optimize import minimize
 
 ROOT = Path(__file__).resolve().parents[2]
 sys.path.insert(0, str(ROOT / "tools/eval"))
-from split import is_for_choosing  # noqa: E402
+from split import is_for_choosing, is_for_level  # noqa: E402
 
 PROGRAMS = Path(os.environ.get("PROGRAMS", ROOT / "target/debug/examples"))
 L2 = 3.0
@@ -48,8 +51,8 @@ def piece(name, group, truth, inputs, weight):
     return {"name": name, "group": group, "x": x, "f": f, "good": f + 0.2 * cmlt, "weight": weight, "cmlt": cmlt}
 
 
-def loss(w, pieces, z):
-    total, gradient = L2 * float(w @ w) / 2, L2 * w
+def loss(w, pieces, z, l2=L2):
+    total, gradient = 0.5 * l2 * float(w @ w), l2 * w
     for p, x in zip(pieces, z):
         s = x @ w
         s -= s.max()
@@ -88,10 +91,12 @@ def rust(values):
 
 def main():
     parser = argparse.ArgumentParser()
-    for name in ("--sets", "--composed"):
+    for name in ("--sets", "--composed", "--sequenced"):
         parser.add_argument(name, action="append", default=[])
     parser.add_argument("--cache", default="/tmp/level-inputs")
     parser.add_argument("--composed-weight", type=float, default=0.1)
+    parser.add_argument("--sequenced-weight", type=float, default=1.0)
+    parser.add_argument("--l2", type=float, default=L2)
     parser.add_argument("--dry", action="store_true")
     given = parser.parse_args()
     cache = Path(given.cache)
@@ -115,11 +120,36 @@ def main():
             p = piece(path.stem, truth.get("style") or truth["family"], truth, raw, given.composed_weight)
             if p:
                 (held if k % 5 == 4 else learn).append(p)
+    for folder in given.sequenced:
+        for path in sorted(Path(folder).glob("*.json")):
+            truth = json.loads(path.read_text())
+            if not is_for_level(truth["source"]):
+                continue
+            raw = cache / f"sequenced_{path.stem}.f32"
+            if not raw.exists():
+                np.load(path.with_suffix(".npy")).astype("<f4").tofile(raw)
+            # Two renderings of a composition say little more than one; what no drum proves says less.
+            weight = (0.5 if truth["family"] == "midi" else 1.0) * (1.0 if truth["trusted"] else 0.5)
+            p = piece(path.stem, f"sequenced {truth['family']}", truth, raw, given.sequenced_weight * weight)
+            if p:
+                learn.append(p)
     usable = [p for p in learn if p["f"].max() > 0.85]
     stack = np.concatenate([p["x"] for p in usable])
     mean, scale = stack.mean(0), stack.std(0) + 1e-6
     z = lambda pieces: [np.clip((p["x"] - mean) / scale, -4, 4) for p in pieces]
-    w = minimize(loss, np.zeros(stack.shape[1]), args=(usable, z(usable)), jac=True, method="L-BFGS-B").x
+    w = minimize(loss, np.zeros(stack.shape[1]), args=(usable, z(usable), given.l2), jac=True, method="L-BFGS-B").x
+    # Folds by name: what one composition says never judges another rendering of it.
+    real = sorted((p for p in learn if p["weight"] >= 0.2), key=lambda p: p["name"])
+    fold = lambda p: int(hashlib.sha1(re.sub(r"_\d$", "", p["name"]).encode()).hexdigest(), 16) % 8
+    judged, chosen = [], []
+    for k in range(8):
+        own = [p for p in usable if p["weight"] < 0.2 or fold(p) != k]
+        weights = minimize(loss, np.zeros(stack.shape[1]), args=(own, z(own), given.l2), jac=True, method="L-BFGS-B").x
+        held_out = [p for p in real if fold(p) == k]
+        judged += [dict(p, x=p["x"]) for p in held_out]
+        chosen += [np.array([weights]) for _ in held_out]
+    folded = [np.clip((p["x"] - mean) / scale, -4, 4) @ c[0] for p, c in zip(judged, chosen)]
+    table("eight folds", judged, [s[:, None] for s in folded], np.array([1.0]))
     table("learned from", learn, z(learn), w)
     table("composed, held back", held, z(held), w)
     table("reporting half", report, z(report), w)
