@@ -156,7 +156,7 @@ fn fitted_pieces(fitting: &Fitting, source: usize) -> Vec<DonePiece> {
                 cut_start: at,
                 cut_end: until,
                 speed: piece.speed_at(at),
-                fade_samples: join.map_or(0, |j| j.fade_samples as u64),
+                fade_samples: join.map_or(0, |j| j.fade_samples),
                 fade_gains: fade_gains.unwrap_or_default(),
             });
             at = until;

@@ -191,8 +191,7 @@ fn highest_and_mono_loss(heard: &dyn Source) -> (u64, Option<f64>) {
         for (channel, plane) in planes.iter_mut().enumerate() {
             heard.read(channel, start as i64, &mut plane[..count]);
         }
-        for k in 0..count {
-            let (l, r) = (planes[0][k], planes[1][k]);
+        for (k, (&l, &r)) in planes[0].iter().zip(&planes[1]).take(count).enumerate() {
             both += f64::from(l * l + r * r) / 2.0;
             mono += f64::from((l + r) / 2.0).powi(2);
             if l.abs().max(r.abs()) > highest {

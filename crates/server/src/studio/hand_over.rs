@@ -88,7 +88,7 @@ impl Studio {
     }
 
     async fn revision_to_hand_over(&self, id: Uuid, revision: u32) -> Result<Revision, Problem> {
-        Ok(cuts::revision(&self.pool, id, revision).await?.ok_or_else(|| Problem::not_found("revision"))?)
+        cuts::revision(&self.pool, id, revision).await?.ok_or_else(|| Problem::not_found("revision"))
     }
 
     /// What the sounds of a revision are called.
