@@ -23,7 +23,8 @@
 //! | [`plan`] | the fitted bed, narration and levels | the document that says how a cut sounds |
 //! | [`mix`] | a plan and its sounds | samples, for any range |
 //! | [`cut`] | what somebody said, and the sounds | the next state of the cut |
-//! | [`check`] | a plan | findings |
+//! | [`handover`] | a plan | forms, stems, pieces and levels, cue sheet |
+//! | [`check`] | a plan, and what is measured of it | findings |
 //!
 //! Time is counted in integer samples at [`SAMPLE_RATE_HZ`] and, for the picture, in integer
 //! frames at a rational rate. Seconds are for people. The crate does no input or output, starts
