@@ -165,7 +165,7 @@ useEventListener(document, 'keydown', (event) => {
         {{ decibels(loud.now) }} LUFS
       </span>
       <template v-if="!tried && over !== null">
-        <span class="words">voice over bed</span>
+        <span class="words">voice over bed{{ ' ' }}</span>
         <svg width="92" height="12" viewBox="0 0 92 12" aria-hidden="true" class="meter">
           <rect x="0.5" y="0.5" width="91" height="11" fill="none" />
           <rect x="1" y="1" :width="Math.max(0, Math.min(90, over * 3))" height="10" class="fill" />
@@ -174,7 +174,7 @@ useEventListener(document, 'keydown', (event) => {
         <b class="numbers" :class="{ warn: over < 18 }">{{ over.toFixed(0) }} dB</b>
       </template>
       <template v-else-if="!tried && level">
-        <span class="words">{{ level.kind === 'dip' ? 'bed under the voice' : 'bed in the gap' }}</span>
+        <span class="words">{{ level.kind === 'dip' ? 'bed under the voice ' : 'bed in the gap ' }}</span>
         <b class="numbers">{{ decibels(-level.underSpeechDb) }} dB</b>
       </template>
     </span>
