@@ -154,11 +154,12 @@ impl Studio {
     async fn report(&self, found: &Revision, page: bool) -> Result<Vec<u8>, Problem> {
         let (setup, plan) = (&found.cut.setup, &found.cut.plan);
         let ready = self.open_plan(plan.clone()).await?;
-        let loudness = self.compute(move || ready.loudness()).await??;
+        let (loudness, meters) = self.compute(move || Ok::<_, Problem>((ready.loudness()?, ready.meters()?))).await??;
         let reading = self.bed_reading_of(found).await?;
         let licences = setup.candidates.iter().filter(|c| plan.beds().any(|l| l.sound == c.hash)).filter_map(|c| c.licence.as_ref());
         let objections: Vec<String> = licences.filter_map(|l| objection(l.terms, setup.purpose, false)).map(str::to_owned).collect();
-        let findings = check::findings(plan, reading.as_ref(), &objections);
+        let mut findings = check::findings(plan, reading.as_ref(), &objections);
+        findings.extend(check::measured_findings(&meters, plan.length_samples));
         let out = level(loudness.integrated_lufs, loudness.true_peak_dbtp, None, false);
         let at = |samples: u64| setup.picture.timecode(setup.picture.rate.frame_at_sample(samples.min(plan.length_samples)));
         if page {

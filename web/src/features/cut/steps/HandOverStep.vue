@@ -37,13 +37,10 @@ function setCoding(coding: SoundForm['coding']) {
   sound.coding = coding
   if (RATES.value.find((rate) => rate.value === sound.rateHz)?.disabled) sound.rateHz = 48_000
 }
-const LOUDNESS = [
-  { value: 'as-is', label: 'as it is' },
-  { value: '-23', label: '−23 LUFS, broadcast' },
-  { value: '-16', label: '−16 LUFS, spoken word' },
-  { value: '-14', label: '−14 LUFS, the web' },
+const loudnesses = computed(() => [
+  ...props.cut.plan.loudnessChoices.map(({ words, value }) => ({ value: String(value ?? 'as-is'), label: words })),
   { value: 'own', label: 'a figure of your own' },
-]
+])
 const loudness = ref('as-is')
 function setLoudness(value: string) {
   loudness.value = value
@@ -151,7 +148,7 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
             >loudness
             <a-select
               :value="loudness"
-              :options="LOUDNESS"
+              :options="loudnesses"
               size="small"
               class="wide"
               data-test="loudness"
