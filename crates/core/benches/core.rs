@@ -49,7 +49,7 @@ fn benches(criterion: &mut Criterion) {
     let sounds = |name: &str| Some(if name == "bed" { &bed as &dyn Source } else { &voice });
     // What design.md asks for: a bed, a narration and two ambiences, with pocket and curves.
     let room = Sound::new(vec![(0..20 * 48_000u32).map(|n| 0.02 * ((n.wrapping_mul(2_654_435_761) >> 8) as f32 / 16_777_216.0 - 0.5)).collect()]);
-    let wish = |rule| AmbienceWish { hash: "room".into(), name: "room".into(), under_speech_db: 14.0, rule, start_samples: 0, end_samples: None };
+    let wish = |rule| AmbienceWish { rule, ..AmbienceWish::new("room", "room", 14.0) };
     let wishes = [wish(SpeechRule::Out), wish(SpeechRule::Low)];
     let ambiences: Vec<AmbienceInput<'_>> = wishes.iter().map(|wish| AmbienceInput { wish, source: &room }).collect();
     let piece = Piece::whole("voice", voice.len_samples());

@@ -165,10 +165,10 @@ function layoutLine(
     letters,
     splices,
     ...marks(cut, startS, here, x, right),
-    hairpins: (plan?.levels ?? []).flatMap((level) => hairpins(level, plan?.levels ?? [], startS, endS, x)),
-    marks: (plan?.levels ?? [])
+    hairpins: (plan?.levels ?? [])
       .filter((level) => !isHandover(level, plan?.parts ?? []))
-      .flatMap((level) => levelMark(level, startS, endS, x)),
+      .flatMap((level) => hairpins(level, plan?.levels ?? [], startS, endS, x)),
+    marks: (plan?.levels ?? []).flatMap((level) => levelMark(level, startS, endS, x)),
     entering: (plan?.parts ?? []).slice(1).flatMap((part) => {
       if (!here(part.startS)) return []
       const over = part.handoverS > 0 ? `, over ${part.handoverS.toFixed(1)} s` : ''
@@ -209,6 +209,9 @@ function marks(cut: CutView, startS: number, here: (s: number) => boolean, x: (s
   return { shots: of(false), moments: of(true), carried: carried?.text ? carried : null }
 }
 
+/** A fade of a bed is a wedge too, from nothing and to nothing; one without a length can still be taken by its place. */
+const FADE_WORDS = { fadeIn: 'fade in', fadeOut: 'fade out' } as const
+
 /** A swell is an opening wedge where it rises and a closing one where it falls, with the levels at their ends. */
 function hairpins(
   level: LevelView,
@@ -217,7 +220,7 @@ function hairpins(
   endS: number,
   x: (s: number) => number,
 ): Hairpin[] {
-  if (level.kind !== 'swell') return []
+  if (level.kind !== 'swell' && level.kind !== 'fadeIn' && level.kind !== 'fadeOut') return []
   const wedge = (
     fromS: number,
     toS: number,
@@ -225,7 +228,8 @@ function hairpins(
     before: string | null,
     after: string | null,
   ): Hairpin[] => {
-    if (toS <= startS || fromS >= endS || toS - fromS < 0.05) return []
+    if (level.kind === 'swell' ? toS <= startS || fromS >= endS || toS - fromS < 0.05 : toS < startS || fromS > endS)
+      return []
     const [from, to] = [x(fromS), x(toS)]
     const [tip, mouth] = opens ? [from, to] : [to, from]
     const y = ROWS.hairpins
@@ -236,6 +240,12 @@ function hairpins(
     return [
       { level, opens, path: `M${mouth} ${y - 6}L${tip} ${y}L${mouth} ${y + 6}`, x: from, width: to - from, labels },
     ]
+  }
+  if (level.kind !== 'swell') {
+    const opens = level.kind === 'fadeIn'
+    const lengthS = opens ? level.riseS : level.fallS
+    const text = lengthS > 0 ? `${FADE_WORDS[level.kind]} ${lengthS.toFixed(1)} s` : null
+    return wedge(level.startS, level.startS + lengthS, opens, opens ? null : text, opens ? text : null)
   }
   const top = decibels(-level.underSpeechDb)
   const dip = all.find((object) => object.kind === 'dip' && object.startS > level.endS - 0.05)
@@ -253,9 +263,10 @@ function isHandover(level: LevelView, parts: CutView['plan']['parts']): boolean 
   return at !== null && parts.slice(1).some((part) => part.handoverS > 0 && Math.abs(part.startS - at) < 0.05)
 }
 
-/** Emphases and fades are written where they begin. */
+/** Emphases and passages by hand are written where they begin. */
 function levelMark(level: LevelView, startS: number, endS: number, x: (s: number) => number): Mark[] {
-  if (level.kind === 'swell' || level.startS >= endS || level.endS <= startS) return []
+  if (level.kind === 'swell' || level.kind === 'fadeIn' || level.kind === 'fadeOut') return []
+  if (level.startS >= endS || level.endS <= startS) return []
   const width = x(Math.min(level.endS, endS)) - x(Math.max(level.startS, startS))
   const at = (seconds: number, text: string): Mark[] =>
     seconds >= startS && seconds < endS + 1e-6 ? [{ level, x: x(seconds), text, width }] : []
@@ -267,10 +278,6 @@ function levelMark(level: LevelView, startS: number, endS: number, x: (s: number
       return at(level.startS, `${decibels(-level.underSpeechDb)} more`)
     case 'sweep':
       return at(Math.max(level.startS, startS), `${level.gainDb > 0 ? '+' : ''}${decibels(level.gainDb)} dB`)
-    case 'fadeIn':
-      return level.riseS > 0 ? at(level.startS, `fade in ${level.riseS.toFixed(1)} s`) : []
-    case 'fadeOut':
-      return at(level.startS, `fade out ${level.fallS.toFixed(1)} s`)
   }
 }
 

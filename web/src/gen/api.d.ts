@@ -282,15 +282,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/cuts/{id}/fit/stills": {
+    "/api/cuts/{id}/fit/lengths": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** How the stills could be held for the bed to end by itself at its own speed, nearest first. */
-        get: operations["ways_to_hold"];
+        /** Lengths near the cut's at which the bed ends by itself at its own speed, and how the stills could be held for them. */
+        get: operations["natural_ways"];
         put?: never;
         post?: never;
         delete?: never;
@@ -575,6 +575,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lengths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a typed length would be; nothing is changed. */
+        get: operations["length_as_typed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf/{piece}/sound": {
         parameters: {
             query?: never;
@@ -640,6 +657,11 @@ export interface components {
              * @description Where it is over.
              */
             endSamples?: number | null;
+            /**
+             * Format: double
+             * @description By how much it sinks then, in dB, 0 to 60, when it is to be low.
+             */
+            lowerDb?: number | null;
             rule?: components["schemas"]["SpeechRule"] | null;
             /** @description Hash of its sound. */
             sound: string;
@@ -663,6 +685,11 @@ export interface components {
             endS?: number | null;
             /** @description Hash of its sound. */
             hash: string;
+            /**
+             * Format: double
+             * @description By how much it sinks then, in dB, when it is to be low.
+             */
+            lowerDb: number;
             /** @description Its name. */
             name: string;
             /** @description What it does while somebody speaks. */
@@ -716,6 +743,12 @@ export interface components {
              * @description Numerator.
              */
             num: number;
+        };
+        /** @description Terms of a file of one's own, or that nothing is said about them. */
+        AskedTerms: {
+            /** @description The line to credit it with, at most 500 characters. */
+            credit?: string;
+            terms?: components["schemas"]["Terms"] | null;
         };
         /**
          * @description How much a splice is likely to be noticed. The limits are measured: of splices whose chance was called 0.9 and more,
@@ -920,6 +953,7 @@ export interface components {
             opinion?: components["schemas"]["Opinion"] | null;
             /** @description Hash of the candidate. */
             sound: string;
+            terms?: components["schemas"]["AskedTerms"] | null;
         };
         /** @description How well a candidate could fit. */
         CandidateFitView: {
@@ -958,6 +992,11 @@ export interface components {
             metre: number;
             /**
              * Format: double
+             * @description For how many seconds somebody sings in it.
+             */
+            sungS: number;
+            /**
+             * Format: double
              * @description Beats a minute; 0 without beats.
              */
             tempoBpm: number;
@@ -985,7 +1024,10 @@ export interface components {
             name: string;
             /** @description A note. */
             note: string;
+            /** @description Why its terms forbid to use it for this cut as it stands. */
+            objection?: string | null;
             opinion?: components["schemas"]["Opinion"] | null;
+            ownTerms?: components["schemas"]["OwnTerms"] | null;
             reading?: components["schemas"]["CandidateReadingView"] | null;
         };
         /** @description One change of a cut, by what it is about. */
@@ -1064,7 +1106,7 @@ export interface components {
              */
             stepS: number;
         };
-        /** @description The bed rises behind the last words. */
+        /** @description The bed rises under and behind the last words. */
         Closing: {
             /**
              * Format: double
@@ -1073,6 +1115,11 @@ export interface components {
             riseS: number;
             /** @description How it rises. */
             slope: components["schemas"]["Slope"];
+            /**
+             * Format: double
+             * @description How long before the end of the last words it begins to rise; after them with 0.
+             */
+            underWordsS?: number;
         };
         /**
          * @description How sound is written.
@@ -1519,6 +1566,11 @@ export interface components {
              * @description Gain over the sound as it came in, in dB, -60 to 20.
              */
             gainDb?: number | null;
+            /**
+             * Format: double
+             * @description By how much it sinks then, in dB, 0 to 60, when it is to be low.
+             */
+            lowerDb?: number | null;
             /** @description Whether it is heard. */
             on?: boolean | null;
             rule?: components["schemas"]["SpeechRule"] | null;
@@ -1583,6 +1635,11 @@ export interface components {
             heardUntilS: number;
             /** @description Its length as timecode. */
             lengthTimecode: string;
+            /**
+             * Format: double
+             * @description By how much it sinks then, in dB, when it is to be low.
+             */
+            lowerDb: number;
             /** @description The name it came with. */
             name: string;
             /** @description Its frame rate. */
@@ -1867,12 +1924,32 @@ export interface components {
          * @enum {string}
          */
         Law: "measured" | "equalPower" | "equalGain";
+        /** @description What a typed length means. */
+        LengthView: {
+            /**
+             * Format: int64
+             * @description In frames.
+             */
+            frames: number;
+            /**
+             * Format: double
+             * @description In seconds.
+             */
+            lengthS: number;
+            /**
+             * Format: double
+             * @description By how many seconds it is longer than was typed, when that is no whole number of frames.
+             */
+            roundedByS?: number | null;
+            /** @description As timecode. */
+            timecode: string;
+        };
         /** @description A change of one object; what is not named stays. */
         LevelChange: {
             fadeShape?: components["schemas"]["FadeShape"] | null;
             /**
              * Format: double
-             * @description Length of the fall of a swell, or of a fade, in seconds.
+             * @description Length of the fall of a swell, of the end of a sweep, or of a fade, in seconds.
              */
             fallS?: number | null;
             fallSlope?: components["schemas"]["Slope"] | null;
@@ -1883,7 +1960,7 @@ export interface components {
             gainDb?: number | null;
             /**
              * Format: double
-             * @description Length of the rise of a swell, or of a fade, in seconds.
+             * @description Length of the rise of a swell, of the beginning of a sweep, or of a fade, in seconds.
              */
             riseS?: number | null;
             riseSlope?: components["schemas"]["Slope"] | null;
@@ -1925,7 +2002,7 @@ export interface components {
             fadeShape?: components["schemas"]["FadeShape"] | null;
             /**
              * Format: double
-             * @description Length of the fall; 0 for a dip.
+             * @description Length of the fall, or of the end of a passage; 0 for a dip.
              */
             fallS: number;
             /** @description How a swell falls. */
@@ -1946,7 +2023,7 @@ export interface components {
             percent: number;
             /**
              * Format: double
-             * @description Length of the rise; 0 for a dip.
+             * @description Length of the rise, or of the beginning of a passage; 0 for a dip.
              */
             riseS: number;
             /** @description How a swell rises. */
@@ -1976,6 +2053,14 @@ export interface components {
             byDb: number;
             /** @enum {string} */
             do: "balance";
+        } | {
+            /**
+             * Format: int64
+             * @description In samples of the cut.
+             */
+            atSamples: number;
+            /** @enum {string} */
+            do: "riseFrom";
         } | {
             /**
              * Format: double
@@ -2044,8 +2129,6 @@ export interface components {
             credit: string;
             /** @description Number of the licence. */
             number: string;
-            /** @description Why it may not be used for this cut as it stands. */
-            objection?: string | null;
             /** @description Whether somebody sings in it, as the supplier says. */
             singing: boolean;
             /**
@@ -2230,6 +2313,30 @@ export interface components {
             /** @description Hash of its content. */
             soundHash: components["schemas"]["SoundHash"];
         };
+        /** @description A length at which the bed ends by itself. */
+        NaturalLengthView: {
+            /**
+             * Format: int64
+             * @description In frames.
+             */
+            lengthFrames: number;
+            /**
+             * Format: double
+             * @description In seconds.
+             */
+            lengthS: number;
+            /** @description Whether the whole bed is heard then. */
+            whole: boolean;
+        };
+        /** @description Lengths at which the bed ends by itself. */
+        NaturalWaysView: {
+            /** @description Nearest first. */
+            lengths: components["schemas"]["NaturalLengthView"][];
+            /** @description How the stills could take them up. */
+            stills: components["schemas"]["StillsView"][];
+            /** @description Why they cannot. */
+            whyNot?: string | null;
+        };
         /** @description The bed alone, then a fall under the voice. */
         Opening: {
             /**
@@ -2250,6 +2357,13 @@ export interface components {
          * @enum {string}
          */
         Opinion: "yes" | "maybe" | "no";
+        /** @description What somebody says about the terms of a file of their own. */
+        OwnTerms: {
+            /** @description The line to credit it with; empty for none. */
+            credit?: string;
+            /** @description The terms. */
+            terms: components["schemas"]["Terms"];
+        };
         /** @description One of the beds of a cut. */
         PartView: {
             /** @description Whether reading and fit are about it. */
@@ -2378,6 +2492,11 @@ export interface components {
             shot: number;
             /** @description Whether its hold may change. */
             still: boolean;
+        } | {
+            /** @description Whether. */
+            all: boolean;
+            /** @enum {string} */
+            do: "stills";
         } | {
             /** @enum {string} */
             do: "removeShot";
@@ -3001,6 +3120,9 @@ export interface components {
             /** @enum {string} */
             what: "leaveOut";
         } | {
+            /** @enum {string} */
+            what: "singing";
+        } | {
             /**
              * Format: int64
              * @description Sample of the cut.
@@ -3157,6 +3279,11 @@ export interface components {
             /** @description What it is about. */
             name: string;
         };
+        /**
+         * @description What a supplier asks of whoever uses a piece.
+         * @enum {string}
+         */
+        Terms: "freeWithCredit" | "nonCommercialOnly" | "paidPlan" | "oneProject";
         /** @description What somebody changed of a splice by hand. */
         Touch: components["schemas"]["SpliceAt"] & {
             /**
@@ -3351,7 +3478,12 @@ export interface components {
         }) | (components["schemas"]["Passage"] & {
             /** @enum {string} */
             what: "free";
-        }) | (components["schemas"]["Pin"] & {
+        }) | {
+            /** @description Whether. */
+            on: boolean;
+            /** @enum {string} */
+            what: "leaveOutSinging";
+        } | (components["schemas"]["Pin"] & {
             /** @enum {string} */
             what: "pin";
         }) | {
@@ -3424,6 +3556,8 @@ export interface components {
             leastRunBars: number;
             /** @description Passages that must not. */
             leaveOut: components["schemas"]["SpanView"][];
+            /** @description Whether nothing that is sung may sound. */
+            leaveOutSinging: boolean;
             /** @description What can be liked better. */
             likings: components["schemas"]["LikedView"][];
             /**
@@ -5284,7 +5418,7 @@ export interface operations {
             };
         };
     };
-    ways_to_hold: {
+    natural_ways: {
         parameters: {
             query?: never;
             header?: never;
@@ -5300,7 +5434,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StillsView"][];
+                    "application/json": components["schemas"]["NaturalWaysView"];
                 };
             };
             /** @description The request cannot be read */
@@ -7025,6 +7159,88 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    length_as_typed: {
+        parameters: {
+            query: {
+                /** @description Timecode, minutes and seconds, or seconds. */
+                text: string;
+                /** @description Numerator of the rate. */
+                num: number;
+                /** @description Its denominator. */
+                den: number;
+                /** @description Whether timecode leaves out labels. */
+                dropFrame: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LengthView"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

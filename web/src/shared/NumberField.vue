@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onScopeDispose, ref, watch } from 'vue'
-import { typedNumber } from './typed'
+import { percentOf, typedNumber, type InPercent } from './typed'
 
 defineOptions({ inheritAttrs: false })
 
@@ -20,8 +20,10 @@ const props = withDefaults(
     /** Whether it may be empty. */
     clears?: boolean
     disabled?: boolean
+    /** Decibels that can be typed in percent as well, and are shown in it. */
+    percent?: InPercent
   }>(),
-  { step: 1, unit: '', placeholder: '', clears: false, disabled: false },
+  { step: 1, unit: '', placeholder: '', clears: false, disabled: false, percent: undefined },
 )
 const emit = defineEmits<{ set: [value: number]; clear: [] }>()
 
@@ -67,7 +69,7 @@ function stepped(value: number | string) {
       v-bind="$attrs"
       v-model:value="draft"
       :step="step"
-      :parser="(text: string) => typedNumber(text, unit)"
+      :parser="(text: string) => typedNumber(text, unit, percent)"
       :addon-after="unit || undefined"
       :placeholder="placeholder"
       :disabled="disabled"
@@ -80,6 +82,9 @@ function stepped(value: number | string) {
       @blur="say"
       @step="stepped"
     />
+    <small v-if="percent && value != null" class="soft share numbers" data-test="percent">
+      dB, {{ percentOf(percent === 'under' ? -value : value) }}
+    </small>
     <small v-if="refused" class="refused" role="alert">{{ refused }}</small>
   </span>
 </template>
@@ -88,6 +93,10 @@ function stepped(value: number | string) {
 .number-field {
   position: relative;
   display: inline-block;
+}
+.share {
+  margin-left: 4px;
+  font-size: inherit;
 }
 .refused {
   position: absolute;

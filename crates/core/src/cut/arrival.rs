@@ -4,7 +4,7 @@ use super::change::lay_take;
 use super::{Cut, Effect, Film, Licence, ListReport, Readings, Refusal, Take, TakeOrigin, UsedSound, Work};
 use crate::kind::Kind;
 use crate::picture::{Line, Marks, Unused, tell_unused};
-use crate::plan::{AmbienceWish, Role, SpeechRule};
+use crate::plan::{AmbienceWish, Role};
 use crate::units::CutLength;
 use crate::voice::{Piece, lay};
 use serde::Serialize;
@@ -157,12 +157,9 @@ impl Arrival {
                 read(&take.hash, Role::Narration)
             }
             Self::Ambience(UsedSound { hash, name }) => {
-                let (hash, name) = (hash.clone(), name.clone());
-                let under_speech_db = super::AMBIENCE_UNDER_SPEECH_DB;
-                setup.ambiences.retain(|a| a.hash != hash);
-                let effect = read(&hash, Role::Ambience);
-                setup.ambiences.push(AmbienceWish { hash, name, under_speech_db, rule: SpeechRule::Low, start_samples: 0, end_samples: None });
-                effect
+                setup.ambiences.retain(|a| a.hash != *hash);
+                setup.ambiences.push(AmbienceWish::new(hash, name, super::AMBIENCE_UNDER_SPEECH_DB));
+                read(hash, Role::Ambience)
             }
             Self::Film { film, has_sound } => {
                 setup.film = Some(film.clone());

@@ -2,11 +2,11 @@
 
 use super::{Cut, Effect, Laid, Setup, UsedSound};
 use crate::digest::digest;
-use crate::fit::{self, FitRequest, Fitting, Scene, Wishes};
+use crate::fit::{self, FitRequest, Fitting, Passage, Scene, Wishes};
 use crate::mix;
-use crate::picture::{Line, MomentKind};
+use crate::picture::{Line, MomentKind, Picture};
 use crate::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, Kept, Layer, PieceInput, Plan};
-use crate::reading::{BarLikeness, BedRead, Reading};
+use crate::reading::{BarLikeness, BedRead, EndingKind, Reading};
 use crate::shape::{LevelObject, ShapeWishes};
 use crate::sound::Source;
 use crate::speech::{SpeechReading, corrected};
@@ -222,10 +222,35 @@ impl Material {
         self.bed.as_ref().map_or_else(|| fitting.clone(), |(_, bed)| fit::retouched(&*bed.source, bed.reading(), bed.likeness(), &request, fitting))
     }
 
-    /// Lengths near that of the cut at which the bed ends by itself.
+    /// Lengths of the cut, near its own, at which the bed ends by itself.
     pub fn natural_lengths(&self) -> Vec<u64> {
         let request = self.request(self.wishes.clone());
-        self.bed.as_ref().map_or(Vec::new(), |(_, bed)| fit::natural_lengths(bed.reading(), bed.likeness(), &request))
+        let place = request.wishes.place.unwrap_or(Passage { start_samples: 0, end_samples: Passage::OPEN_END });
+        // A bed that is to be over at a place of the cut is over there however long the cut is.
+        let Some((_, bed)) = self.bed.as_ref().filter(|_| place.end_samples == Passage::OPEN_END) else { return Vec::new() };
+        fit::natural_lengths(bed.reading(), bed.likeness(), &request).into_iter().map(|samples| place.start_samples + samples).collect()
+    }
+
+    /// Length of the cut with the whole bed, from its first sample to its last.
+    pub fn whole_samples(&self) -> Option<u64> {
+        let (_, bed) = self.bed.as_ref()?;
+        Some(self.wishes.place.map_or(0, |p| p.start_samples) + fit::whole_samples(bed.reading()))
+    }
+
+    /// Why the picture cannot give way, in words; none where it can. `lengths` are the natural ones, `ways` how many of them the
+    /// stills can take up.
+    pub fn why_stills_stand(&self, picture: &Picture, lengths: usize, ways: usize) -> Option<&'static str> {
+        let (_, bed) = self.bed.as_ref()?;
+        match () {
+            () if ways > 0 => None,
+            () if lengths == 0 && bed.reading().ending.kind == EndingKind::StopsDead => {
+                Some("This bed stops dead: there is no ending of its own that the cut could wait for.")
+            }
+            () if lengths == 0 => Some("At no length near this one does the bed end by itself without a splice that may be heard."),
+            () if picture.shots.is_empty() => Some("No shots are known of this cut."),
+            () if picture.shots.iter().all(|s| !s.still) => Some("No shot is marked as a still, of which the hold may change."),
+            () => Some("The stills are too few or too short to take it up."),
+        }
     }
 
     /// The plan with `fitting` for the bed at hand, keeping what was set by hand.

@@ -23,13 +23,13 @@ mod setup;
 
 pub use arrival::{Arrival, ListFile};
 pub use change::{
-    AmbienceChange, AskedRate, BedChange, CandidateChange, Change, CutChange, Description, Figure, FilmChange, FitChange, LevelsChange, MomentName,
+    AmbienceChange, AskedRate, AskedTerms, BedChange, CandidateChange, Change, CutChange, Description, Figure, FilmChange, FitChange, LevelsChange, MomentName,
     PictureChange, ReadingChange, SpliceSide, SpliceTouch, VoiceChange,
 };
 pub use effect::{Effect, Work};
 pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};
 pub use parts::{Part, PartError};
-pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Candidate, Film, Laid, Licence, ListReport, Opinion, Setup, Take, TakeOrigin, UsedSound};
+pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Candidate, Film, Laid, Licence, ListReport, Opinion, OwnTerms, Setup, Take, TakeOrigin, UsedSound};
 
 use crate::digest::digest;
 use crate::fit::Fitting;

@@ -78,6 +78,18 @@ pub struct Licence {
     pub warned: Option<String>,
 }
 
+/// What somebody says about the terms of a file of their own.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub struct OwnTerms {
+    /// The terms.
+    pub terms: Terms,
+    /// The line to credit it with; empty for none.
+    #[serde(default)]
+    pub credit: String,
+}
+
 /// A bed that may be chosen.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -98,6 +110,9 @@ pub struct Candidate {
     /// What was agreed, for pieces of a supplier.
     #[serde(default)]
     pub licence: Option<Licence>,
+    /// What somebody says about its terms, for files of their own.
+    #[serde(default)]
+    pub own_terms: Option<OwnTerms>,
     /// What is wanted of its fit.
     #[serde(default)]
     pub wishes: Wishes,
@@ -260,7 +275,10 @@ impl Setup {
         let name = candidate.name.as_str();
         let title = name.rsplit_once('.').filter(|(stem, end)| !stem.is_empty() && end.len() <= 4).map_or(name, |(stem, _)| stem).to_owned();
         match &candidate.licence {
-            None => Credit { title, ..Credit::default() },
+            None => match &candidate.own_terms {
+                None => Credit { title, ..Credit::default() },
+                Some(own) => Credit { title, terms: own.terms.name().to_owned(), line: own.credit.clone(), ..Credit::default() },
+            },
             Some(licence) => Credit {
                 title,
                 maker: licence.maker.clone(),
@@ -339,10 +357,17 @@ impl Setup {
                 opinion: None,
                 note: String::new(),
                 licence,
+                own_terms: None,
                 wishes: Wishes::default(),
                 corrections: Vec::new(),
             }),
         }
+    }
+
+    /// By which terms a candidate is used, where they are known.
+    pub fn terms(&self, hash: &str) -> Option<Terms> {
+        let candidate = self.candidates.iter().find(|c| c.hash == hash)?;
+        candidate.licence.as_ref().map(|l| l.terms).or(candidate.own_terms.as_ref().map(|o| o.terms))
     }
 
     /// The candidate of a hash.

@@ -105,7 +105,15 @@ impl Ask {
         let line = |at: u64| nearest_line(&lines, at);
         let span = |p: &Passage| (line(p.start_samples).min(bars - 1), line(p.end_samples));
         let silent_spans: Vec<(usize, usize)> = wishes.leave_out.iter().map(span).map(|(a, b)| (a, b.max(a + 1))).collect();
-        let silent = (0..bars).map(|bar| silent_spans.iter().any(|s| (s.0..s.1).contains(&bar))).collect();
+        let sung = |bar: usize| {
+            let (from, to) = (lines[bar] as u64, lines[bar + 1] as u64);
+            let share =
+                |s: &crate::reading::Span| s.end_samples.min(to).saturating_sub(s.start_samples.max(from)) as f32 / (to - from).max(1) as f32 * s.likelihood;
+            reading.singing.iter().map(share).sum::<f32>().min(1.0)
+        };
+        // A bar of which a tenth is sung has a word in it; less is the end of one that rings.
+        let left_out = |bar: usize| silent_spans.iter().any(|s| (s.0..s.1).contains(&bar)) || wishes.leave_out_singing && sung(bar) > 0.1;
+        let silent = (0..bars).map(left_out).collect();
         let keep = wishes.keep.iter().map(span).map(|(a, b)| (a, b.max(a + 1).min(last_bar.max(a + 1)))).collect();
         let join = |s: &SpliceAt| (line(s.leave_samples), line(s.enter_samples).min(bars - 1));
         let mut pins: Vec<PlacedPin> =
@@ -134,12 +142,6 @@ impl Ask {
         let ring_out = match wishes.end {
             EndWish::Stop { ring_out_samples } => ring_out_samples.map(|r| (r as i64).max(4800)),
             _ => None,
-        };
-        let sung = |bar: usize| {
-            let (from, to) = (lines[bar] as u64, lines[bar + 1] as u64);
-            let share =
-                |s: &crate::reading::Span| s.end_samples.min(to).saturating_sub(s.start_samples.max(from)) as f32 / (to - from).max(1) as f32 * s.likelihood;
-            reading.singing.iter().map(share).sum::<f32>().min(1.0)
         };
         let strong = (0..bars)
             .map(|bar| reading.sections.iter().any(|s| s.start_bar == bar) || reading.arcs.iter().any(|a| a.start_bar == bar && a.motion == Motion::FillsOut))
@@ -200,6 +202,8 @@ pub enum Held {
     Splice(usize),
     /// A passage to leave out.
     LeaveOut(usize),
+    /// All that is sung.
+    Singing,
     /// Where the last hit falls, or which end.
     End,
     /// How it begins.
@@ -225,6 +229,9 @@ impl Wishes {
         all.extend((0..self.keep.len()).rev().map(Held::Keep));
         all.extend((0..self.pins.len()).rev().map(Held::Pin));
         all.extend((0..self.leave_out.len()).rev().map(Held::LeaveOut));
+        if self.leave_out_singing {
+            all.push(Held::Singing);
+        }
         all
     }
 
@@ -236,11 +243,19 @@ impl Wishes {
             Held::Keep(k) => drop(rest.keep.remove(k)),
             Held::Splice(k) => drop(rest.splices.remove(k)),
             Held::LeaveOut(k) => drop(rest.leave_out.remove(k)),
+            Held::Singing => rest.leave_out_singing = false,
             Held::End => rest.end = EndWish::Free,
             Held::Start => rest.start = StartWish::Free,
             Held::MostPlays => rest.most_plays = None,
         }
         rest
+    }
+
+    /// That no way is as long as it should be, and whether something else that was asked for may be why.
+    fn no_way_so_long(&self, way: &str, place: Passage) -> String {
+        let others = if self.held().len() > 1 { " with the other wishes" } else { "" };
+        let long = clock(place.end_samples - place.start_samples);
+        format!("{way} is {long} long{others}, at a speed within {} of its own", percent(self.most_speed_change))
     }
 
     /// Why a wish cannot hold, as a sentence.
@@ -289,6 +304,7 @@ impl Wishes {
                 )
             }
             Held::LeaveOut(k) => format!("Leaving {} of the bed out is set aside: too little is left to make the length of.", passage(&self.leave_out[k])),
+            Held::Singing => "Leaving the singing out is set aside: too little without it is left to make the length of.".to_owned(),
             Held::End => match self.end {
                 EndWish::OwnEnding { hit_samples: Some(_) } if reading.ending.kind == EndingKind::FadesOut => {
                     "The last hit is set aside: this bed has none; it fades out.".to_owned()
@@ -303,9 +319,12 @@ impl Wishes {
                         percent(self.most_speed_change)
                     )
                 }
-                _ => "The end asked for is set aside: with the other wishes it cannot be reached.".to_owned(),
+                EndWish::OwnEnding { hit_samples: None } => {
+                    format!("Its own ending is set aside: {}.", self.no_way_so_long("no way through the bed that ends so", place))
+                }
+                _ => format!("The end asked for is set aside: {}.", self.no_way_so_long("no way through the bed that ends so", place)),
             },
-            Held::Start => "The start asked for is set aside: from there the length cannot be reached with the other wishes.".to_owned(),
+            Held::Start => format!("The start asked for is set aside: {}.", self.no_way_so_long("no way through the bed from there", place)),
             Held::MostPlays => "How often a passage may be heard is set aside: the bed is too short for that.".to_owned(),
         }
     }

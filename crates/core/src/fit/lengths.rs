@@ -11,7 +11,12 @@ use super::wishes::{EndWish, StartWish, Wishes};
 use crate::SAMPLE_RATE_HZ;
 use crate::reading::{BarLikeness, EndingKind, Reading};
 
-/// Lengths near the wanted one at which the bed ends by itself at its own speed, with no splice
+/// Length of the whole bed, from its first sound to its last.
+pub fn whole_samples(reading: &Reading) -> u64 {
+    reading.ending.music_end_samples.saturating_sub(head_samples(reading))
+}
+
+/// Lengths near the wanted one at which the bed ends by itself, with its last hit or its own fade, at its own speed, with no splice
 /// that may be heard, nearest first; its own length is among them where it is near enough.
 pub fn natural_lengths(reading: &Reading, likeness: &BarLikeness, request: &FitRequest) -> Vec<u64> {
     /// From and to these shares of the wanted length.
@@ -20,7 +25,7 @@ pub fn natural_lengths(reading: &Reading, likeness: &BarLikeness, request: &FitR
     const MOST: usize = 6;
     let place = request.place();
     let wanted = (place.end_samples - place.start_samples) as i64;
-    if reading.bar_count() < 2 || wanted == 0 || reading.ending.kind != EndingKind::OwnEnding {
+    if reading.bar_count() < 2 || wanted == 0 || !matches!(reading.ending.kind, EndingKind::OwnEnding | EndingKind::FadesOut) {
         return Vec::new();
     }
     let wishes = Wishes { end: EndWish::OwnEnding { hit_samples: None }, start: StartWish::Top, ..request.wishes.clone() };

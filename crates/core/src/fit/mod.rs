@@ -49,7 +49,7 @@ pub use alternatives::{fittings, quick_fitting, retouched};
 pub use close_up::CloseUp;
 pub use fitted::FittedBed;
 pub use fitting::{Audible, BarLine, Bend, FADE_OUT_SAMPLES, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
-pub use lengths::natural_lengths;
+pub use lengths::{natural_lengths, whole_samples};
 pub use say::{Liking, Standing, Wish};
 pub use scene::{ON_CUT_SAMPLES, Scene};
 pub use wishes::{EndWish, Likings, MOST_MUSTS, Passage, Pin, StartWish, WishError, Wishes};

@@ -72,6 +72,11 @@ pub enum Wish {
     LeaveOut(Passage),
     /// A passage of the bed may sound or not.
     Free(Passage),
+    /// Nothing that is sung may sound, or it may.
+    LeaveOutSinging {
+        /// Whether.
+        on: bool,
+    },
     /// A moment of the bed on a moment of the cut.
     Pin(Pin),
     /// A splice must be there, in place of another where one is named.
@@ -159,6 +164,8 @@ pub enum Standing {
         /// Its first sample.
         start_samples: u64,
     },
+    /// Nothing that is sung.
+    Singing,
     /// A pin.
     #[serde(rename_all = "camelCase")]
     Pin {
@@ -218,6 +225,7 @@ impl Wishes {
                 next.keep = without(&next.keep, &p);
                 next.leave_out = without(&next.leave_out, &p);
             }
+            Wish::LeaveOutSinging { on } => next.leave_out_singing = on,
             // What is to lie on the very beginning is how the bed begins: its attack comes a few ms after it, uncut.
             Wish::Pin(pin) if pin.cut_samples <= next.place.map_or(0, |p| p.start_samples) + HEAD_SAMPLES => {
                 next.start = StartWish::Cold { at_samples: Some(pin.bed_samples) };
@@ -265,6 +273,7 @@ impl Wishes {
         all.extend((self.end != EndWish::Free).then_some(Standing::End));
         all.extend(self.keep.iter().map(|p| Standing::Keep { start_samples: p.start_samples }));
         all.extend(self.leave_out.iter().map(|p| Standing::LeaveOut { start_samples: p.start_samples }));
+        all.extend(self.leave_out_singing.then_some(Standing::Singing));
         all.extend(self.pins.iter().map(|p| Standing::Pin { cut_samples: p.cut_samples }));
         all.extend(self.splices.iter().copied().map(Standing::Splice));
         all.extend(self.no_splices.iter().copied().map(Standing::NoSplice));
@@ -284,6 +293,7 @@ impl Wishes {
         Some(match standing {
             Standing::Keep { start_samples } => format!("keep {} of the bed", from(&self.keep, *start_samples)?),
             Standing::LeaveOut { start_samples } => format!("leave {} of the bed out", from(&self.leave_out, *start_samples)?),
+            Standing::Singing => "leave the singing out".into(),
             Standing::Pin { cut_samples } => {
                 let pin = self.pins.iter().find(|p| p.cut_samples == *cut_samples)?;
                 format!("{} of the bed on {} of the cut", clock(pin.bed_samples), clock(pin.cut_samples))
@@ -320,6 +330,7 @@ impl Wishes {
         match standing {
             Standing::Keep { start_samples } => self.keep.retain(|p| p.start_samples != *start_samples),
             Standing::LeaveOut { start_samples } => self.leave_out.retain(|p| p.start_samples != *start_samples),
+            Standing::Singing => self.leave_out_singing = false,
             Standing::Pin { cut_samples } => self.pins.retain(|p| p.cut_samples != *cut_samples),
             Standing::Splice(at) => self.splices.retain(|s| s != at),
             Standing::NoSplice(at) => self.no_splices.retain(|s| s != at),

@@ -130,6 +130,8 @@ pub struct Wishes {
     pub keep: Vec<Passage>,
     /// Passages of the bed that must not sound.
     pub leave_out: Vec<Passage>,
+    /// Whether nothing that is sung may sound, wherever the reading hears it.
+    pub leave_out_singing: bool,
     /// Moments of the bed fixed to moments of the cut.
     pub pins: Vec<Pin>,
     /// Splices that must be there.
@@ -156,6 +158,7 @@ impl Default for Wishes {
             end: EndWish::Free,
             keep: Vec::new(),
             leave_out: Vec::new(),
+            leave_out_singing: false,
             pins: Vec::new(),
             splices: Vec::new(),
             no_splices: Vec::new(),

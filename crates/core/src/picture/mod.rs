@@ -80,14 +80,17 @@ pub struct Moment {
     pub origin: Origin,
 }
 
-impl Moment {
-    /// Where a bed begins that belongs to this moment: with the title, whose own sound it waits for,
-    /// or a little before the action ends for credits (common practice, no source).
-    pub fn bed_from_samples(&self, rate: FrameRate) -> Option<u64> {
+impl Picture {
+    /// Where a bed begins that belongs to a moment: when the shot of the title ends, or a little before the action ends for
+    /// credits (common practice, no source). Without shots nobody knows how long the title stands: then with the title.
+    pub fn bed_from_samples(&self, moment: &Moment) -> Option<u64> {
         const BEFORE_CREDITS_SAMPLES: u64 = 2 * SAMPLE_RATE_HZ as u64;
-        let at = rate.samples_from_frames(self.frame);
-        match self.kind {
-            MomentKind::Title => Some(at),
+        let at = self.rate.samples_from_frames(moment.frame);
+        match moment.kind {
+            MomentKind::Title => match self.shots.iter().find(|s| (s.start_frame..s.end_frame).contains(&moment.frame)) {
+                Some(shot) => Some(shot.end_frame).filter(|end| *end < self.length_frames).map(|end| self.rate.samples_from_frames(end)),
+                None => Some(at).filter(|at| *at > 0),
+            },
             MomentKind::Credits => Some(at.saturating_sub(BEFORE_CREDITS_SAMPLES)),
             MomentKind::Hit | MomentKind::Other => None,
         }

@@ -41,12 +41,23 @@ pub struct AmbienceWish {
     /// What it does while somebody speaks.
     #[serde(default)]
     pub rule: SpeechRule,
+    /// By how much it sinks then, in dB, when it is to be low.
+    #[serde(default = "usual_lower_db")]
+    pub lower_db: f64,
     /// Where it begins on the cut, in samples.
     #[serde(default)]
     pub start_samples: u64,
     /// Where it is over; with the cut without one.
     #[serde(default)]
     pub end_samples: Option<u64>,
+}
+
+impl AmbienceWish {
+    /// Low under speech, all over the cut.
+    pub fn new(hash: &str, name: &str, under_speech_db: f64) -> Self {
+        let (hash, name) = (hash.to_owned(), name.to_owned());
+        Self { hash, name, under_speech_db, rule: SpeechRule::Low, lower_db: LOWER_DB, start_samples: 0, end_samples: None }
+    }
 }
 
 /// An ambience with its samples.
@@ -72,9 +83,15 @@ pub struct Ambience {
 
 /// Turns cross over this time: 1.5 s.
 const CROSS: u64 = 72_000;
-/// Under speech a low ambience is lowered by this much more, in dB (common practice: an ambience
-/// at about -16 dB, sparse ones at -12 dB alone).
+/// What is low under speech sinks by this much unless something else is said, in dB: common practice, no source.
 const LOWER_DB: f64 = 9.0;
+/// The most that it sinks by, in dB.
+pub const MOST_LOWER_DB: f64 = 60.0;
+
+pub(super) fn usual_lower_db() -> f64 {
+    LOWER_DB
+}
+
 /// What is out is this far down: silence.
 const OUT_DB: f64 = -100.0;
 /// Into and out of speech: 1.2 s, common practice.
@@ -87,12 +104,12 @@ pub(super) fn own_lufs(hash: &str, source: &dyn Source, kept: &dyn Kept) -> Opti
 
 /// The layer of an ambience.
 pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Option<f64>, length_samples: u64, kept: &dyn Kept) -> Layer {
-    let AmbienceWish { hash, under_speech_db, rule, start_samples, end_samples, .. } = input.wish;
+    let AmbienceWish { hash, under_speech_db, rule, lower_db, start_samples, end_samples, .. } = input.wish;
     let start = (*start_samples).min(length_samples);
     let end = end_samples.unwrap_or(length_samples).clamp(start, length_samples);
     let own = own_lufs(hash, input.source, kept).unwrap_or(crate::shape::BED_ALONE_LUFS);
     let level_db = speech_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS) - under_speech_db - own;
-    let mut levels = rule_levels(level_db, *rule, *under_speech_db, spoken, length_samples);
+    let mut levels = rule_levels(level_db, (*rule, *lower_db), *under_speech_db, spoken, length_samples);
     let fade = (SAMPLE_RATE_HZ as u64).min((end - start) / 4);
     levels.push(LevelObject::FadeIn { start_samples: start, length_samples: fade, shape: FadeShape::EqualPower, by_hand: false });
     levels.push(LevelObject::FadeOut { end_samples: end, length_samples: fade, shape: FadeShape::EqualPower, by_hand: false });
@@ -107,12 +124,18 @@ pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Opti
     }
 }
 
-/// What a level does by a rule for speech.
-pub(super) fn rule_levels(level_db: f64, rule: SpeechRule, under_speech_db: f64, spoken: &[(u64, u64)], length_samples: u64) -> Vec<LevelObject> {
+/// What a level does by a rule for speech, and by how many dB it sinks where that is to be low.
+pub(super) fn rule_levels(
+    level_db: f64,
+    (rule, lower_db): (SpeechRule, f64),
+    under_speech_db: f64,
+    spoken: &[(u64, u64)],
+    length_samples: u64,
+) -> Vec<LevelObject> {
     let mut levels = Vec::new();
     let (between, under) = match rule {
         SpeechRule::Out => (level_db, level_db + OUT_DB),
-        SpeechRule::Low => (level_db, level_db - LOWER_DB),
+        SpeechRule::Low => (level_db, level_db - lower_db),
         SpeechRule::OnlyUnder => (level_db + OUT_DB, level_db),
         SpeechRule::Untouched => (level_db, level_db),
     };

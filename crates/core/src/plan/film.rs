@@ -1,6 +1,6 @@
 //! The film's own sound: its level, what it does while somebody speaks, and where it is heard.
 
-use super::ambience::{own_lufs, rule_levels};
+use super::ambience::{own_lufs, rule_levels, usual_lower_db};
 use super::kept::Kept;
 use super::{Layer, Role, SpeechRule};
 use crate::fit::Passage;
@@ -16,13 +16,15 @@ pub struct FilmWish {
     pub gain_db: f64,
     /// What it does while somebody speaks.
     pub rule: SpeechRule,
+    /// By how much it sinks then, in dB, when it is to be low.
+    pub lower_db: f64,
     /// Where it is heard; all over the cut without one.
     pub place: Option<Passage>,
 }
 
 impl Default for FilmWish {
     fn default() -> Self {
-        Self { gain_db: 0.0, rule: SpeechRule::Untouched, place: None }
+        Self { gain_db: 0.0, rule: SpeechRule::Untouched, lower_db: usual_lower_db(), place: None }
     }
 }
 
@@ -59,10 +61,10 @@ pub fn lufs(input: &FilmInput<'_>, kept: &dyn Kept) -> Option<f64> {
 pub fn layer(input: &FilmInput<'_>, handed: (Option<u64>, Option<u64>), spoken: &[(u64, u64)], length_samples: u64) -> Layer {
     /// Where it begins or ends by itself: twelve pictures of 25 a second (common practice for a hard change).
     const HARD: u64 = 23_040;
-    let FilmWish { gain_db, rule, .. } = *input.wish;
+    let FilmWish { gain_db, rule, lower_db, .. } = *input.wish;
     let place = input.wish.heard(length_samples);
     let long = place.end_samples - place.start_samples;
-    let mut levels = rule_levels(gain_db, rule, 0.0, spoken, length_samples);
+    let mut levels = rule_levels(gain_db, (rule, lower_db), 0.0, spoken, length_samples);
     let fade = |handed: Option<u64>, inner: bool| handed.unwrap_or(if inner { HARD } else { 0 }).min(long / 2);
     let (fade_in, fade_out) = (fade(handed.0, place.start_samples > 0), fade(handed.1, place.end_samples < length_samples));
     if fade_in > 0 {

@@ -8,7 +8,7 @@ mod film;
 mod kept;
 pub mod succession;
 
-pub use ambience::{Ambience, AmbienceInput, AmbienceWish, SpeechRule};
+pub use ambience::{Ambience, AmbienceInput, AmbienceWish, MOST_LOWER_DB, SpeechRule};
 pub use film::{FilmInput, FilmWish};
 pub use kept::Kept;
 

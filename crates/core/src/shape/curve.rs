@@ -3,7 +3,7 @@
 use super::{FadeShape, LevelObject, Slope};
 use crate::units::gain_from_db;
 
-/// One swell of a curve.
+/// A swell of a curve, or a sweep, of which the top is what it adds.
 #[derive(Debug, Clone, PartialEq)]
 struct Swell {
     start: u64,
@@ -14,6 +14,21 @@ struct Swell {
     slopes: (Slope, Slope),
 }
 
+impl Swell {
+    /// How much of it is there at a sample in it, 0 to 1.
+    fn share(&self, at: u64) -> f64 {
+        let up = if self.rise == 0 { 1.0 } else { sloped((at - self.start) as f64 / self.rise as f64, self.slopes.0) };
+        // A fall is a rise seen from its end: what is sharp at first is sharp at last there.
+        let mirrored = match self.slopes.1 {
+            Slope::One => Slope::One,
+            Slope::GentlyThenSharply => Slope::SharplyThenGently,
+            Slope::SharplyThenGently => Slope::GentlyThenSharply,
+        };
+        let down = if self.fall == 0 { 1.0 } else { sloped(self.end.saturating_sub(at) as f64 / self.fall as f64, mirrored) };
+        up.min(down)
+    }
+}
+
 /// Gain over time, made from level objects.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct GainCurve {
@@ -21,7 +36,7 @@ pub struct GainCurve {
     dips: Vec<(u64, u64, f64)>,
     emphases: Vec<(u64, u64, f64)>,
     trims: Vec<(u64, u64, f64)>,
-    sweeps: Vec<(u64, u64, f64)>,
+    sweeps: Vec<Swell>,
     swells: Vec<Swell>,
     fade_in: Option<(u64, u64, FadeShape)>,
     fade_out: Option<(u64, u64, FadeShape)>,
@@ -31,8 +46,6 @@ pub struct GainCurve {
 pub const CURVE_STEP_SAMPLES: u64 = 64;
 /// An emphasis goes down and comes back over this time: 0.3 s.
 const EMPHASIS_EASE: u64 = 14_400;
-/// A sweep eases in and out over this time, inside of its passage: 0.25 s.
-const SWEEP_EASE: u64 = 12_000;
 /// A trim of a phrase eases over this time, outside of it: 0.1 s.
 const TRIM_EASE: u64 = 4800;
 
@@ -45,7 +58,18 @@ impl GainCurve {
                 LevelObject::Base { gain_db } => curve.base_db = gain_db,
                 LevelObject::Dip { start_samples, end_samples, gain_db, .. } => curve.dips.push((start_samples, end_samples, gain_db)),
                 LevelObject::Emphasis { start_samples, end_samples, deeper_db } => curve.emphases.push((start_samples, end_samples, deeper_db)),
-                LevelObject::Sweep { start_samples, end_samples, gain_db } => curve.sweeps.push((start_samples, end_samples, gain_db)),
+                LevelObject::Sweep { start_samples, end_samples, gain_db, rise_samples, fall_samples, rise_slope, fall_slope } => {
+                    // A passage shorter than both its eases is only as high as they reach.
+                    let half = ((end_samples - start_samples) / 2).max(1);
+                    curve.sweeps.push(Swell {
+                        start: start_samples,
+                        end: end_samples,
+                        rise: rise_samples.min(half),
+                        fall: fall_samples.min(half),
+                        top_db: gain_db,
+                        slopes: (rise_slope, fall_slope),
+                    });
+                }
                 LevelObject::Trim { start_samples, end_samples, gain_db } => curve.trims.push((start_samples, end_samples, gain_db)),
                 LevelObject::Swell { start_samples, end_samples, rise_samples, fall_samples, gain_db, rise_slope, fall_slope, .. } => {
                     curve.swells.push(Swell {
@@ -71,18 +95,9 @@ impl GainCurve {
         let under = self.under_db(at) - around(&self.emphases, at, EMPHASIS_EASE) + around(&self.trims, at, TRIM_EASE);
         // A closing swell stays up for good: the last point of a curve must not let the level fall back.
         let swell = self.swells.iter().find(|s| s.start <= at && (at < s.end || s.fall == 0));
-        let level = swell.map_or(under, |s| {
-            let up = if s.rise == 0 { 1.0 } else { sloped((at - s.start) as f64 / s.rise as f64, s.slopes.0) };
-            // A fall is a rise seen from its end: what is sharp at first is sharp at last there.
-            let mirrored = match s.slopes.1 {
-                Slope::One => Slope::One,
-                Slope::GentlyThenSharply => Slope::SharplyThenGently,
-                Slope::SharplyThenGently => Slope::GentlyThenSharply,
-            };
-            let down = if s.fall == 0 { 1.0 } else { sloped(s.end.saturating_sub(at) as f64 / s.fall as f64, mirrored) };
-            under + (s.top_db - under) * up.min(down)
-        });
-        level + within(&self.sweeps, at)
+        let level = swell.map_or(under, |s| under + (s.top_db - under) * s.share(at));
+        let swept = self.sweeps.iter().filter(|s| (s.start..s.end).contains(&at)).map(|s| s.top_db * s.share(at));
+        level + swept.sum::<f64>()
     }
 
     /// The level of the dips, eased from one to the next across the gap between them.
@@ -147,16 +162,6 @@ fn around(spans: &[(u64, u64, f64)], at: u64, ease: u64) -> f64 {
     let of = |&(start, end, value): &(u64, u64, f64)| {
         let away = start.saturating_sub(at).max(at.saturating_sub(end));
         value * eased(1.0 - away as f64 / ease as f64)
-    };
-    spans.iter().map(of).sum()
-}
-
-/// The value of the spans that hold `at`, eased inside of them: nothing outside hears them.
-fn within(spans: &[(u64, u64, f64)], at: u64) -> f64 {
-    let of = |&(start, end, value): &(u64, u64, f64)| {
-        let inside = at.saturating_sub(start).min(end.saturating_sub(at));
-        let ease = SWEEP_EASE.min((end - start) / 2).max(1);
-        value * eased(inside as f64 / ease as f64)
     };
     spans.iter().map(of).sum()
 }

@@ -38,7 +38,7 @@ impl Opening {
     }
 }
 
-/// The bed rises behind the last words.
+/// The bed rises under and behind the last words.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
@@ -47,12 +47,15 @@ pub struct Closing {
     pub rise_s: f64,
     /// How it rises.
     pub slope: Slope,
+    /// How long before the end of the last words it begins to rise; after them with 0.
+    #[serde(default)]
+    pub under_words_s: f64,
 }
 
 impl Default for Closing {
-    /// Slowly, then quickly, over four seconds (common practice, no source).
+    /// Slowly, then quickly, over four seconds, of which the last word hears the slow beginning (common practice, no source).
     fn default() -> Self {
-        Self { rise_s: 4.0, slope: Slope::GentlyThenSharply }
+        Self { rise_s: 4.0, slope: Slope::GentlyThenSharply, under_words_s: 1.0 }
     }
 }
 

@@ -1,6 +1,6 @@
 //! Changing one level object by hand, and giving it back to the rule.
 
-use super::{FadeShape, LevelObject, Slope};
+use super::{FadeShape, LevelObject, SWEEP_EASE_SAMPLES, Slope};
 use crate::units::samples_from_seconds;
 use serde::{Deserialize, Serialize};
 
@@ -13,13 +13,13 @@ pub struct LevelChange {
     pub under_speech_db: Option<f64>,
     /// Gain of a sweep, in dB, -40 to 20.
     pub gain_db: Option<f64>,
-    /// Length of the rise of a swell, or of a fade, in seconds.
+    /// Length of the rise of a swell, of the beginning of a sweep, or of a fade, in seconds.
     pub rise_s: Option<f64>,
-    /// Length of the fall of a swell, or of a fade, in seconds.
+    /// Length of the fall of a swell, of the end of a sweep, or of a fade, in seconds.
     pub fall_s: Option<f64>,
-    /// How a swell rises.
+    /// How a swell rises, or a sweep begins.
     pub rise_slope: Option<Slope>,
-    /// How a swell falls.
+    /// How a swell falls, or a sweep ends.
     pub fall_slope: Option<Slope>,
     /// The shape of a fade.
     pub fade_shape: Option<FadeShape>,
@@ -41,7 +41,7 @@ pub enum LevelError {
     #[error("a passage that is raised or lowered lasts at least a tenth of a second")]
     Passage,
     /// Outside of what is sensible.
-    #[error("a rise or fall lasts 0 to 60 s and ends within its swell")]
+    #[error("a rise or fall lasts 0 to 60 s, and both together no longer than their swell or passage")]
     Length,
 }
 
@@ -59,7 +59,15 @@ pub fn sweep(objects: &mut Vec<LevelObject>, start_samples: u64, end_samples: u6
     if end_samples < start_samples.saturating_add(LEAST_SAMPLES) {
         return Err(LevelError::Passage);
     }
-    let new = LevelObject::Sweep { start_samples, end_samples, gain_db: swept(by_db)? };
+    let new = LevelObject::Sweep {
+        start_samples,
+        end_samples,
+        gain_db: swept(by_db)?,
+        rise_samples: SWEEP_EASE_SAMPLES.min((end_samples - start_samples) / 2),
+        fall_samples: SWEEP_EASE_SAMPLES.min((end_samples - start_samples) / 2),
+        rise_slope: Slope::One,
+        fall_slope: Slope::One,
+    };
     let Some(there) = objects.iter_mut().find(|o| o.is_twin_of(&new)) else {
         objects.push(new);
         return Ok(());
@@ -187,7 +195,16 @@ impl LevelObject {
                 *fall_slope = change.fall_slope.unwrap_or(*fall_slope);
                 *by_hand = true;
             }
-            Self::Sweep { gain_db, .. } => *gain_db = swept(change.gain_db.unwrap_or(*gain_db))?,
+            Self::Sweep { start_samples, end_samples, gain_db, rise_samples, fall_samples, rise_slope, fall_slope } => {
+                let (new_rise, new_fall) = (rise.unwrap_or(*rise_samples), fall.unwrap_or(*fall_samples));
+                if new_rise + new_fall > *end_samples - *start_samples {
+                    return Err(LevelError::Length);
+                }
+                *gain_db = swept(change.gain_db.unwrap_or(*gain_db))?;
+                (*rise_samples, *fall_samples) = (new_rise, new_fall);
+                *rise_slope = change.rise_slope.unwrap_or(*rise_slope);
+                *fall_slope = change.fall_slope.unwrap_or(*fall_slope);
+            }
             Self::Emphasis { deeper_db, .. } => *deeper_db = change.under_speech_db.unwrap_or(*deeper_db),
             Self::FadeIn { length_samples, shape, by_hand, .. } => {
                 *length_samples = rise.unwrap_or(*length_samples);

@@ -43,6 +43,13 @@ pub const SWELL_UNDER_SPEECH_DB: f64 = 7.0;
 /// Loudness of a bed that has no narration over it: EBU R 128 programme loudness.
 pub const BED_ALONE_LUFS: f64 = -23.0;
 
+/// A passage by hand begins and ends over this time unless something else is said: 0.25 s.
+const SWEEP_EASE_SAMPLES: u64 = 12_000;
+
+fn sweep_ease() -> u64 {
+    SWEEP_EASE_SAMPLES
+}
+
 /// How much further an emphasis goes by default, in dB: clearly heard, and still music.
 pub const EMPHASIS_DB: f64 = 4.0;
 
@@ -139,6 +146,18 @@ pub enum LevelObject {
         end_samples: u64,
         /// Gain in dB.
         gain_db: f64,
+        /// Length of its beginning, until it is all there; inside of the passage.
+        #[serde(default = "sweep_ease")]
+        rise_samples: u64,
+        /// Length of its end, until nothing of it is left; inside of the passage.
+        #[serde(default = "sweep_ease")]
+        fall_samples: u64,
+        /// How it begins.
+        #[serde(default)]
+        rise_slope: Slope,
+        /// How it ends.
+        #[serde(default)]
+        fall_slope: Slope,
     },
     /// A phrase made louder or quieter, in a layer of speech.
     Trim {

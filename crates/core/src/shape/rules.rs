@@ -207,19 +207,21 @@ impl Levels<'_> {
         if let (true, false, Some(opening)) = (first, last, self.wishes.opening) {
             return Some(self.opening(gap, opening));
         }
-        let start_samples = if first { 0 } else { gap.start_samples + samples_from_seconds(AFTER_SPEECH_S) };
+        let wishes = self.wishes;
+        let closing = wishes.closing.filter(|_| last && !first);
+        let under_words = closing.filter(|c| c.under_words_s > 0.0).map(|c| gap.start_samples.saturating_sub(samples_from_seconds(c.under_words_s)));
+        let start_samples = if first { 0 } else { under_words.unwrap_or(gap.start_samples + samples_from_seconds(AFTER_SPEECH_S)) };
         let end_samples = if last { length_samples } else { gap.end_samples.saturating_sub(samples_from_seconds(BEFORE_SPEECH_S)) };
         let room_s = end_samples.saturating_sub(start_samples) as f64 / f64::from(SAMPLE_RATE_HZ);
         let slopes = f64::from(u8::from(!first) + u8::from(!last)).max(1.0);
-        let wishes = self.wishes;
         // Behind the last words the bed may take longer to rise.
-        let closing = wishes.closing.filter(|_| last && !first);
         let wanted_s = closing.map_or(wishes.ease_s, |c| c.rise_s);
         let ease_s = ((room_s - LEAST_HOLD_S) / slopes).min(wanted_s);
         let full = (wishes.under_speech_db - wishes.alone_db).max(0.0);
         // A short gap gets a lower swell at the same slope.
         let rise_db = if wishes.ease_s > 0.0 { full * (ease_s / wishes.ease_s).min(1.0) } else { full };
-        if gap.length_samples() < samples_from_seconds(wishes.least_gap_s) || ease_s < 0.0 || rise_db <= 0.0 || rise_db < LEAST_RISE_DB.min(full) {
+        let too_short = closing.is_none() && gap.length_samples() < samples_from_seconds(wishes.least_gap_s);
+        if too_short || ease_s < 0.0 || rise_db <= 0.0 || rise_db < LEAST_RISE_DB.min(full) {
             return None;
         }
         let under_speech_db = wishes.under_speech_db - rise_db;

@@ -106,6 +106,7 @@ impl ShapeWishes {
         within(opening.fall_s, "the fall of the opening", 0, 30, "s")?;
         within(opening.enters * 100.0, "the voice's entry", 0, 100, "% of the fall")?;
         within(closing.rise_s, "the rise of the closing", 0, 30, "s")?;
+        within(closing.under_words_s, "the rise under the last words", 0, 30, "s")?;
         let pocket = self.pocket.unwrap_or_default();
         within(pocket.depth_db, "the depth of the pocket", 0, 24, "dB")?;
         within(pocket.q, "the narrowness of the pocket", 0, 20, "(Q)")?;

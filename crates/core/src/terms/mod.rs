@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 /// What a supplier asks of whoever uses a piece.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
 pub enum Terms {
     /// Any use, with the credit line.

@@ -3,6 +3,15 @@
 use super::{FrameRate, TimeError};
 use crate::SAMPLE_RATE_HZ;
 
+/// Seconds as they are typed, with or without minutes before them; none for a timecode.
+fn seconds_of(text: &str) -> Option<f64> {
+    let number = |text: &str| text.replace(',', ".").parse::<f64>().ok();
+    match text.split_once(':') {
+        None => number(text),
+        Some((minutes, seconds)) => Some(f64::from(minutes.parse::<u32>().ok()?) * 60.0 + number(seconds)?),
+    }
+}
+
 /// The length of a cut: one frame to twelve hours at its own rate. The only way in: whoever makes a
 /// cut or changes its length (the page, a list, a film, a drag, the command line) asks here.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -47,19 +56,26 @@ impl CutLength {
         let text = text.trim();
         let bad = || TimeError::Text(text.to_owned());
         match text.split([':', ';']).count() {
-            1 => Self::from_seconds(rate, text.parse().map_err(|_| bad())?),
+            1 => Self::from_seconds(rate, seconds_of(text).ok_or_else(bad)?),
             2 => {
-                let (minutes, seconds) = text.split_once(':').ok_or_else(bad)?;
-                let minutes: u32 = minutes.parse().map_err(|_| bad())?;
-                let seconds: f64 = seconds.parse().map_err(|_| bad())?;
-                if !(0.0..60.0).contains(&seconds) {
+                let whole = seconds_of(text).ok_or_else(bad)?;
+                let seconds = text.split_once(':').and_then(|(_, seconds)| seconds_of(seconds));
+                if !seconds.is_some_and(|s| (0.0..60.0).contains(&s)) {
                     return Err(TimeError::Field { text: text.to_owned(), field: "seconds", limit: 60 });
                 }
-                Self::from_seconds(rate, f64::from(minutes) * 60.0 + seconds)
+                Self::from_seconds(rate, whole)
             }
             4 => Self::new(rate, rate.frame_from_timecode(text)?),
             _ => Err(bad()),
         }
+    }
+
+    /// By how many seconds it is longer than `text` asks for, when that is no whole number of frames.
+    pub fn rounded_by_s(self, text: &str) -> Option<f64> {
+        let asked_s = seconds_of(text.trim())?;
+        let off_s = self.frames as f64 / self.rate.as_f64() - asked_s;
+        // Half a sample is nothing that anybody rounds.
+        (off_s.abs() > 0.5 / f64::from(SAMPLE_RATE_HZ)).then_some(off_s)
     }
 
     /// In samples, of a length in seconds that has no frames.

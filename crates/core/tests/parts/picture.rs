@@ -38,6 +38,20 @@ fn shots_split_move_and_join() {
     assert_eq!(tidy_name(&"é".repeat(500), "x").chars().count(), 120);
 }
 
+/// Common practice, no source: the bed waits until the title is gone, and comes a little before the credits.
+#[test]
+fn a_bed_begins_when_the_titles_shot_ends() {
+    let mut one = picture(100);
+    one.mark_moment(0, MomentKind::Title, "").unwrap();
+    one.mark_moment(80, MomentKind::Title, "").unwrap();
+    let from = |one: &Picture, k: usize| one.bed_from_samples(&one.moments[k]);
+    let frame = |frame: u64| one.rate.samples_from_frames(frame);
+    assert_eq!((from(&one, 0), from(&one, 1)), (None, Some(frame(80))), "without shots nobody knows how long it stands");
+    let mut shots = one.clone();
+    shots.begin_shot(40, "second").unwrap();
+    assert_eq!((from(&shots, 0), from(&shots, 1)), (Some(frame(40)), None), "and behind the last shot there is nothing");
+}
+
 #[test]
 fn a_list_leaves_out_what_lies_behind_the_end_and_says_so() {
     let shot = |start_frame, end_frame| Shot { name: format!("s{start_frame}"), start_frame, end_frame, still: false, origin: Origin::List };

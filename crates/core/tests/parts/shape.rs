@@ -2,9 +2,10 @@
 //! what is rendered.
 
 use super::music::{Piece, voice};
+use jaunty_core::cut::{Change, Cut, Effect, LevelsChange, Readings, Setup};
 use jaunty_core::fit::{FitRequest, Fitting, Passage, fittings};
 use jaunty_core::mix::{Hear, Heard, master, meters, render};
-use jaunty_core::picture::Line;
+use jaunty_core::picture::{Line, Picture};
 use jaunty_core::plan::{AmbienceInput, AmbienceWish, BedAgainst, BedInput, FilmInput, FilmWish, Inputs, PieceInput, Plan, Role, SpeechRule, propose};
 use jaunty_core::reading::{keep_going, read_bed};
 use jaunty_core::shape::pocket::PocketWish;
@@ -12,6 +13,7 @@ use jaunty_core::shape::{Closing, Entry, FadeShape, GainCurve, LevelChange, Leve
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure, true_peak_dbtp};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{SpeechReading, read_speech, without_noise};
+use jaunty_core::units::{CutLength, FrameRate};
 use jaunty_core::voice::{Piece as VoicePiece, move_after, take_out};
 use proptest::prelude::*;
 use std::sync::LazyLock;
@@ -228,7 +230,7 @@ fn named(plan: &Plan, index: usize) -> LevelName {
 }
 
 fn ambience(rule: SpeechRule) -> AmbienceWish {
-    AmbienceWish { hash: "room".into(), name: "workshop".into(), under_speech_db: 14.0, rule, start_samples: 0, end_samples: None }
+    AmbienceWish { rule, ..AmbienceWish::new("room", "workshop", 14.0) }
 }
 
 #[test]
@@ -401,12 +403,20 @@ fn the_bed_rises_behind_the_last_words_slowly_and_then_quickly() {
     let last = made.phrases.last().unwrap().end_samples;
     let swell = made.bed().unwrap().levels.iter().find(|o| matches!(o, LevelObject::Swell { end_samples: LENGTH, .. })).unwrap();
     let LevelObject::Swell { start_samples, rise_samples, fall_samples, rise_slope, .. } = *swell else { unreachable!() };
-    assert!(start_samples >= last && start_samples < last + S / 2 && fall_samples == 0, "behind the last words, and it stays up");
+    assert!(last - start_samples == S && fall_samples == 0, "from the last second of the words on, and it stays up");
     assert!(rise_samples.abs_diff(4 * S) <= 7 * S / 10 && rise_slope == Slope::GentlyThenSharply, "four seconds, or on a downbeat near: {rise_samples}");
     let curve = GainCurve::of(&made.bed().unwrap().levels);
     let level = |share: f64| curve.level_db(start_samples + (rise_samples as f64 * share) as u64);
     let way = |share: f64| (level(share) - level(0.0)) / (level(1.0) - level(0.0));
     assert!((way(0.6) - 0.25).abs() < 0.02, "{:.2} of the way after three fifths of the time", way(0.6));
+    let behind = plan(&ShapeWishes { closing: Some(Closing { under_words_s: 0.0, ..Closing::default() }), ..ShapeWishes::default() }, &[], &[]);
+    let begins =
+        |plan: &Plan| plan.bed().unwrap().levels.iter().find_map(|o| matches!(o, LevelObject::Swell { end_samples: LENGTH, .. }).then(|| o.span().unwrap().0));
+    assert!(begins(&behind).is_some_and(|at| at >= last && at < last + S / 2), "behind the last words, if that is asked for");
+    // Said by its place: three seconds before the words are over.
+    let mut cut = cut_of(made);
+    say(&mut cut, LevelsChange::RiseFrom { at_samples: last - 3 * S });
+    assert_eq!(begins(&plan(&cut.setup.shape, &[], &[])), Some(last - 3 * S));
     assert!(ShapeWishes { closing: Some(Closing { rise_s: 31.0, ..Closing::default() }), ..ShapeWishes::default() }.check().is_err());
 }
 
@@ -417,6 +427,70 @@ fn the_voice_waits_for_a_downbeat_or_a_section() {
     assert_eq!((at(3 * S, Entry::There), at(3 * S, Entry::Downbeat), at(3 * S, Entry::Section)), (Some(3 * S), Some(4 * S), Some(8 * S)));
     assert_eq!(at(4 * S + 1000, Entry::Downbeat), Some(4 * S), "a hair late is on it");
     assert_eq!((at(9 * S, Entry::Downbeat), at(9 * S, Entry::Section)), (None, None));
+}
+
+/// A cut that is nothing but a plan.
+fn cut_of(plan: Plan) -> Cut {
+    let length = CutLength::from_seconds(FrameRate::new(25, 1, false).unwrap(), 60.0).unwrap();
+    Cut { plan, ..Cut::new(Setup::new("Levels", Picture::new(length))) }
+}
+
+fn say(cut: &mut Cut, change: LevelsChange) -> Effect {
+    Change::Levels(change).apply(cut, &Readings::default()).unwrap()
+}
+
+/// One knob moves the whole curve: what was set by hand keeps its distance from what was not, and at the end of one figure
+/// all of them stop.
+#[test]
+fn the_whole_curve_moves_and_keeps_its_shape() {
+    let first = plan(&ShapeWishes::default(), &[], &[]);
+    let dip = first.bed().unwrap().levels.iter().find(|o| matches!(o, LevelObject::Dip { .. })).and_then(LevelName::of).unwrap();
+    let mut cut = cut_of(first);
+    say(&mut cut, LevelsChange::Set { levels: vec![dip], change: LevelChange { under_speech_db: Some(14.0), ..LevelChange::default() } });
+    let curve = |cut: &Cut| GainCurve::of(&plan(&cut.setup.shape, &[], &cut.plan.bed().unwrap().levels).bed().unwrap().levels);
+    for (by_db, moved) in [(3.0, -3.0), (-5.0, 2.0), (-100.0, 7.0), (100.0, -20.0)] {
+        let start = curve(&cut);
+        let was = cut.setup.shape.alone_db;
+        say(&mut cut, LevelsChange::Balance { by_db });
+        let by = was - cut.setup.shape.alone_db;
+        let end = curve(&cut);
+        let off = (0..LENGTH).step_by(4800).map(|at| (end.level_db(at) - start.level_db(at) - by).abs()).fold(0.0, f64::max);
+        assert!(off < 1e-6, "{by_db} dB: the shape is {off} dB off");
+        assert!((7.0 - cut.setup.shape.alone_db - moved).abs() < 1e-9, "{by_db}: {:?}", cut.setup.shape.alone_db);
+    }
+    assert_eq!(say(&mut cut, LevelsChange::Balance { by_db: 1.0 }), Effect::Unchanged(None), "there is no further");
+}
+
+/// "Low under speech" sinks by what its number says.
+#[test]
+fn what_is_low_sinks_by_its_number() {
+    for lower_db in [0.0, 4.0, 9.0, 20.0] {
+        let wish = AmbienceWish { lower_db, ..ambience(SpeechRule::Low) };
+        let heard = hear(&plan(&ShapeWishes::default(), &[wish], &[]), Hear::Ambiences);
+        let sunk = level_db(&heard, 28.0, 31.0) - level_db(&heard, 18.0, 22.0);
+        assert!((sunk - lower_db).abs() < 0.4, "{lower_db} asked, {sunk:.2} measured");
+    }
+}
+
+/// A passage by hand begins and ends over as long as somebody wants, in the same words as swells.
+#[test]
+fn a_sweep_eases_as_long_as_wanted() {
+    let mut objects = plan(&ShapeWishes::default(), &[], &[]).bed().unwrap().levels.clone();
+    let (from, to) = (11 * S, 15 * S);
+    sweep(&mut objects, from, to, -8.0).unwrap();
+    let change = |rise_s, fall_s, slope| LevelChange { rise_s: Some(rise_s), fall_s: Some(fall_s), rise_slope: Some(slope), ..LevelChange::default() };
+    let plain = GainCurve::of(&plan(&ShapeWishes::default(), &[], &[]).bed().unwrap().levels);
+    let mut by = |change: &LevelChange, at: u64| {
+        objects.iter_mut().find(|o| matches!(o, LevelObject::Sweep { .. })).unwrap().change(change)?;
+        Ok::<f64, LevelError>(GainCurve::of(&objects).level_db(at) - plain.level_db(at))
+    };
+    let long = change(2.0, 1.0, Slope::One);
+    assert!((by(&long, from + S).unwrap() + 4.0).abs() < 1e-9, "half of it half-way down");
+    assert!((by(&long, from + 2 * S).unwrap() + 8.0).abs() < 1e-9 && (by(&long, to - S / 2).unwrap() + 4.0).abs() < 1e-9);
+    // Staged as swells are: a quarter of the way after three fifths of the time.
+    assert!((by(&change(2.0, 1.0, Slope::GentlyThenSharply), from + 6 * S / 5).unwrap() + 2.0).abs() < 1e-9);
+    assert!(by(&change(0.0, 0.0, Slope::One), from + 1).unwrap() < -7.99, "at once, where that is asked for");
+    assert_eq!(by(&change(3.0, 1.5, Slope::One), from), Err(LevelError::Length));
 }
 
 /// "The drag changed more than I meant" is the complaint (common practice): a sweep is heard in its
@@ -450,7 +524,7 @@ fn the_films_own_sound_hands_over_to_the_bed_and_keeps_out_of_the_speech() {
     let s = &*SCENE;
     let later = Fitting { start_samples: 10 * S, ..s.fitting.clone() };
     let bed = BedInput { sound: "bed", source: &s.bed, fitting: &later, bar_lines_samples: &[], before: &[] };
-    let wish = FilmWish { gain_db: -3.0, rule: SpeechRule::Out, place: Some(Passage { start_samples: 0, end_samples: 14 * S }) };
+    let wish = FilmWish { gain_db: -3.0, rule: SpeechRule::Out, place: Some(Passage { start_samples: 0, end_samples: 14 * S }), ..FilmWish::default() };
     let film = Some(FilmInput { sound: "room", wish: &wish, source: &s.room });
     let piece = VoicePiece::whole("voice", s.voice.len_samples());
     let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];

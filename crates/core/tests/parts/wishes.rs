@@ -9,7 +9,7 @@ use jaunty_core::fit::{
 };
 use jaunty_core::picture::stills::hold;
 use jaunty_core::picture::{Moment, MomentKind, Origin, Picture, Shot};
-use jaunty_core::reading::{BedRead, keep_going, read_bed};
+use jaunty_core::reading::{BedRead, Reading, Span, keep_going, read_bed};
 use jaunty_core::sound::Source;
 use jaunty_core::splice::{Law, SpliceAt, Touch};
 use jaunty_core::units::{CutLength, FrameRate};
@@ -340,6 +340,44 @@ fn natural_lengths_need_neither_speed_nor_silence() {
         let fitting = quick_fitting(&made.sound, &read.reading, &read.likeness, &FitRequest { wishes, ..FitRequest::of_length(length) });
         assert_eq!((fitting.end, fitting.speed), (FittingEnd::OwnEnding, 1.0), "{length}: {:?}", fitting.notes);
     }
+}
+
+#[test]
+fn the_singing_is_left_out_as_one_wish_wherever_the_reading_hears_it() {
+    let (made, read) = &*POP;
+    let mut reading = read.reading.clone();
+    let lines = reading.bar_lines_samples();
+    reading.singing = vec![
+        Span { start_samples: lines[8] + S / 4, end_samples: lines[12], likelihood: 0.9 },
+        Span { start_samples: lines[30], end_samples: lines[34], likelihood: 0.8 },
+    ];
+    let fitted = |reading: &Reading, seconds: u64| {
+        let mut wishes = Wishes::default();
+        wishes.say(Wish::LeaveOutSinging { on: true }).unwrap();
+        quick_fitting(&made.sound, reading, &read.likeness, &FitRequest { wishes, ..FitRequest::of_length(seconds * S) })
+    };
+    let fitting = fitted(&reading, 60);
+    let heard = fitting.heard_passages();
+    let sung = |p: &Passage| reading.singing.iter().any(|s| s.start_samples + 4800 < p.end_samples && p.start_samples + 4800 < s.end_samples);
+    assert!(!heard.iter().any(sung) && fitting.notes.is_empty(), "{heard:?}, {:?}", fitting.notes);
+    // Where all of it is sung there is nothing else, and that is said.
+    reading.singing = vec![Span { start_samples: 0, end_samples: *lines.last().unwrap(), likelihood: 0.9 }];
+    let all = fitted(&reading, 60);
+    assert!(all.notes.iter().any(|n| n.contains("singing")), "{:?}", all.notes);
+}
+
+#[test]
+fn what_cannot_hold_is_not_blamed_on_wishes_that_nobody_has() {
+    let (made, read) = &*POP;
+    let says = |wishes: &[Wish]| {
+        let mut all = Wishes { most_speed_change: 0.0, ..Wishes::default() };
+        wishes.iter().for_each(|w| all.say(w.clone()).unwrap());
+        let fitting = quick_fitting(&made.sound, &read.reading, &read.likeness, &FitRequest { wishes: all, ..FitRequest::of_length(3 * S) });
+        fitting.notes.join(" ")
+    };
+    let end = Wish::End(EndWish::OwnEnding { hit_samples: None });
+    let alone = says(std::slice::from_ref(&end));
+    assert!(alone.contains("own ending is set aside") && !alone.contains("other wishes") && alone.contains("0:03.0"), "{alone}");
 }
 
 /// A piece that is bare for its first half and full for its second.

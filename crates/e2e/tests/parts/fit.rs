@@ -153,8 +153,8 @@ async fn stills_are_held_until_the_bed_ends_by_itself() {
     }
     stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
     stand.cut_when(&cut, fitted).await;
-    let ways: Value = stand.send("GET", &path("/fit/stills"), None).await.1;
-    let way = ways.as_array().unwrap().iter().find(|w| w["advised"] == true).expect("a sensible way").clone();
+    let ways: Value = stand.send("GET", &path("/fit/lengths"), None).await.1;
+    let way = ways["stills"].as_array().unwrap().iter().find(|w| w["advised"] == true).expect("a sensible way").clone();
     let length = way["lengthFrames"].as_u64().unwrap();
     assert!((way["meanHoldS"].as_f64().unwrap() - length as f64 / 25.0 / 8.0).abs() < 0.01, "{way}");
     assert_eq!(stand.say(&cut, "fit", json!({ "do": "holdStills", "frames": length })).await.0, 200);

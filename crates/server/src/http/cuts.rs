@@ -7,11 +7,12 @@ use crate::store::jobs;
 use crate::studio::{Problem, Studio};
 use actix_web::{HttpResponse, delete, get, post, web};
 use futures_util::stream;
-use jaunty_core::cut::{Change, Description};
+use jaunty_core::cut::{AskedRate, Change, Description};
 use jaunty_core::picture::MOST_MARKS;
+use jaunty_core::units::CutLength;
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 /// As many lines as there may be, each as long as it may be, in letters of four bytes, with their times: the largest change.
@@ -22,7 +23,50 @@ pub fn configure(config: &mut web::ServiceConfig) {
     // Thousands of lines in any script are a long transcript, not an attack.
     let changes = web::resource("/api/cuts/{id}/changes").app_data(json(MOST_CHANGE_BYTES)).route(web::post().to(change_cut));
     config.service(all_cuts).service(make_cut).service(one_cut).service(changes).service(undo).service(redo);
-    config.service(cancel_job).service(try_job_again).service(events);
+    config.service(cancel_job).service(try_job_again).service(events).service(length_as_typed);
+}
+
+/// A length as somebody types it, and the frame rate it is for.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase")]
+#[into_params(parameter_in = Query)]
+pub struct TypedLength {
+    /// Timecode, minutes and seconds, or seconds.
+    text: String,
+    /// Numerator of the rate.
+    num: u32,
+    /// Its denominator.
+    den: u32,
+    /// Whether timecode leaves out labels.
+    drop_frame: bool,
+}
+
+/// What a typed length means.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LengthView {
+    /// In frames.
+    pub frames: u64,
+    /// As timecode.
+    pub timecode: String,
+    /// In seconds.
+    pub length_s: f64,
+    /// By how many seconds it is longer than was typed, when that is no whole number of frames.
+    pub rounded_by_s: Option<f64>,
+}
+
+/// What a typed length would be; nothing is changed.
+#[utoipa::path(params(TypedLength), responses((status = 200, body = LengthView)))]
+#[get("/api/lengths")]
+pub async fn length_as_typed(typed: web::Query<TypedLength>) -> Result<web::Json<LengthView>, Problem> {
+    let rate = AskedRate { num: typed.num, den: typed.den, drop_frame: typed.drop_frame }.rate()?;
+    let length = CutLength::parse(rate, &typed.text).map_err(Problem::bad_value)?;
+    Ok(web::Json(LengthView {
+        frames: length.frames(),
+        timecode: rate.timecode(length.frames()).to_string(),
+        length_s: length.frames() as f64 / rate.as_f64(),
+        rounded_by_s: length.rounded_by_s(&typed.text),
+    }))
 }
 
 /// A cut that was made.

@@ -1,7 +1,7 @@
 //! The fit: what a length would give while it is dragged, how long stills would have to be held instead, and one
 //! splice close up.
 
-use super::views::{FittingView, StillsView};
+use super::views::{FittingView, NaturalWaysView};
 use crate::studio::{Problem, Studio};
 use actix_web::{get, web};
 use jaunty_core::fit::CloseUp;
@@ -11,7 +11,7 @@ use uuid::Uuid;
 
 /// Mounts the addresses.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(fit_at).service(ways_to_hold).service(splice_close_up);
+    config.service(fit_at).service(natural_ways).service(splice_close_up);
 }
 
 /// A length to try.
@@ -31,12 +31,11 @@ pub async fn fit_at(studio: web::Data<Studio>, id: web::Path<Uuid>, tried: web::
     Ok(web::Json(FittingView::of(&found.fitting, found.music_samples)))
 }
 
-/// How the stills could be held for the bed to end by itself at its own speed, nearest first.
-#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Vec<StillsView>)))]
-#[get("/api/cuts/{id}/fit/stills")]
-pub async fn ways_to_hold(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<web::Json<Vec<StillsView>>, Problem> {
-    let (setup, ways) = studio.ways_to_hold(*id).await?;
-    Ok(web::Json(ways.iter().map(|way| StillsView::of(way, setup.picture.rate)).collect()))
+/// Lengths near the cut's at which the bed ends by itself at its own speed, and how the stills could be held for them.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = NaturalWaysView)))]
+#[get("/api/cuts/{id}/fit/lengths")]
+pub async fn natural_ways(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<web::Json<NaturalWaysView>, Problem> {
+    Ok(web::Json(NaturalWaysView::from(&studio.natural_ways(*id).await?)))
 }
 
 /// How much to show.

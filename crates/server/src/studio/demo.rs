@@ -4,7 +4,7 @@ use super::{Problem, Studio};
 use crate::store::{cuts, jobs};
 use jaunty_core::cut::{Arrival, Setup, Take, UsedSound, Work};
 use jaunty_core::picture::{Line, MomentKind, Picture};
-use jaunty_core::plan::{AmbienceWish, Role, SpeechRule};
+use jaunty_core::plan::{AmbienceWish, Role};
 use jaunty_core::units::{CutLength, FrameRate, samples_from_seconds, seconds_from_samples};
 use jaunty_demo::{CUT, LINES, beds, film, narration, rooms};
 use jaunty_media::write_wav;
@@ -91,7 +91,7 @@ impl Studio {
             let UsedSound { hash, name } = self.store_demo_sound(path).await?;
             let sample = |frame: u64| rate.samples_from_frames(frame);
             let (start_samples, end_samples) = (sample(from), until.map(sample));
-            ambiences.push(AmbienceWish { hash, name, under_speech_db: 16.0, rule: SpeechRule::Low, start_samples, end_samples });
+            ambiences.push(AmbienceWish { start_samples, end_samples, ..AmbienceWish::new(&hash, &name, 16.0) });
         }
         let line = |l: &jaunty_demo::Line| Line { start_samples: samples_from_seconds(l.start_s), words: l.words.to_owned() };
         // The bed of the scenario is settled; the others stand beside it to be compared.

@@ -59,7 +59,7 @@ impl Studio {
     /// [`TaskError`].
     pub(super) async fn hand_over(&self, id: Uuid, revision: u32, form: &Form, report: Report) -> Result<(), TaskError> {
         let found = self.revision_to_hand_over(id, revision).await?;
-        let made = self.make(&found, form, &report).await?;
+        let made = self.make(id, &found, form, &report).await?;
         let received = self.files.receive_made(made.file.path()).await?;
         let (file_hash, size_bytes) = (received.hash.clone(), received.size_bytes);
         self.files.keep(received)?;

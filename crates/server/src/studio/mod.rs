@@ -45,7 +45,7 @@ pub use hand_over::Asked;
 pub use listening::{MOST_RANGE_SAMPLES, Ready};
 pub use names::{extension, tidy_name, title_from};
 pub use open::{OpenBedReading, OpenCandidate, OpenCut, OpenTake};
-pub use planning::{StillsWay, TriedFitting};
+pub use planning::{NaturalWays, StillsWay, TriedFitting};
 pub use problem::{Code, Problem};
 pub use supplier::{Piece, Query, StandIn, Supplier};
 pub use sweep::Swept;

@@ -9,7 +9,6 @@ use jaunty_core::cut::{Candidate, Readings, Take, fitted_under, scene};
 use jaunty_core::plan::Role;
 use jaunty_core::reading::Reading;
 use jaunty_core::speech::SpeechReading;
-use jaunty_core::terms::objection;
 use uuid::Uuid;
 
 /// A cut with everything that is known of it, as it was at one moment.
@@ -116,10 +115,7 @@ impl Studio {
             let reading = sounds::bed_document(&self.pool, &candidate.hash, &candidate.corrections).await?;
             let made_for = setup.fitted_as(&candidate.hash);
             let fit = compared.iter().find(|c| c.sound_hash == candidate.hash && c.made_for == made_for).cloned();
-            let objection = match &candidate.licence {
-                Some(licence) => objection(licence.terms, setup.purpose, self.taken_elsewhere(row.id, &licence.piece, licence.terms).await?),
-                None => None,
-            };
+            let objection = self.objection_of(row.id, setup, candidate).await?;
             candidates.push(OpenCandidate { candidate: candidate.clone(), sound, reading, objection, fit });
         }
         let mut takes = Vec::new();

@@ -9,7 +9,7 @@ use jaunty_core::fit::Fitting;
 use jaunty_core::picture::stills::{Holding, hold};
 use jaunty_core::plan::Role;
 use jaunty_core::reading::{Correction, keep_going, read_corrected};
-use jaunty_core::units::CutLength;
+use jaunty_core::units::{CutLength, FrameRate};
 use std::collections::hash_map::Entry;
 use std::sync::Arc;
 use uuid::Uuid;
@@ -30,6 +30,19 @@ pub struct StillsWay {
     pub length_frames: u64,
     /// The stills.
     pub held: Holding,
+}
+
+/// Lengths at which the bed of a cut ends by itself.
+#[derive(Debug, Clone)]
+pub struct NaturalWays {
+    /// The cut's frame rate.
+    pub rate: FrameRate,
+    /// The lengths in frames, nearest first, and whether that is the whole bed.
+    pub lengths: Vec<(u64, bool)>,
+    /// How the stills could take them up.
+    pub stills: Vec<StillsWay>,
+    /// Why they cannot.
+    pub why_not: Option<&'static str>,
 }
 
 impl Studio {
@@ -133,20 +146,23 @@ impl Studio {
         tried.ok_or_else(|| Problem::bad_value("There is no bed yet that could be fitted."))
     }
 
-    /// Lengths at which the bed ends by itself and that the stills can take up.
+    /// Lengths at which the bed ends by itself, and how the stills could take them up.
     ///
     /// # Errors
     /// What the database says.
-    pub async fn ways_to_hold(&self, id: Uuid) -> Result<(Setup, Vec<StillsWay>), Problem> {
+    pub async fn natural_ways(&self, id: Uuid) -> Result<NaturalWays, Problem> {
         let (setup, material) = self.material(id, None).await?;
-        let lengths = self.compute(move || material.natural_lengths()).await?;
+        let (lengths, material) = self.compute(move || (material.natural_lengths(), material)).await?;
         let picture = &setup.picture;
         let way = |samples: u64| {
             let length_frames = picture.rate.frames_that_hold(samples);
             Some(StillsWay { length_frames, held: hold(picture, length_frames)? })
         };
-        let ways = lengths.into_iter().filter_map(way).collect();
-        Ok((setup, ways))
+        let stills: Vec<StillsWay> = lengths.iter().copied().filter_map(way).collect();
+        let why_not = material.why_stills_stand(picture, lengths.len(), stills.len());
+        let whole_samples = material.whole_samples();
+        let lengths = lengths.into_iter().map(|samples| (picture.rate.frames_that_hold(samples), Some(samples) == whole_samples)).collect();
+        Ok(NaturalWays { rate: picture.rate, lengths, stills, why_not })
     }
 
     /// Fits every candidate that has been read to the cut as it stands.

@@ -4,7 +4,7 @@ use super::supplier::{Piece, Query};
 use super::{Code, Problem, Studio};
 use crate::store::{cuts, licences};
 use chrono::Utc;
-use jaunty_core::cut::{Arrival, Licence, UsedSound};
+use jaunty_core::cut::{Arrival, Candidate, Licence, Setup, UsedSound};
 use jaunty_core::shape::BED_ALONE_LUFS;
 use jaunty_core::sound::loudness;
 use jaunty_core::terms::{Purpose, Terms, objection};
@@ -39,6 +39,20 @@ impl Studio {
     /// Whether another cut has taken a piece that only one may.
     pub(super) async fn taken_elsewhere(&self, cut: Uuid, piece: &str, terms: Terms) -> Result<bool, Problem> {
         Ok(terms == Terms::OneProject && licences::takers(&self.pool, piece).await?.iter().any(|taker| *taker != cut))
+    }
+
+    /// Why a candidate may not be used for a cut, by its supplier's terms or by those that somebody said.
+    pub(super) async fn objection_of(&self, cut: Uuid, setup: &Setup, candidate: &Candidate) -> Result<Option<&'static str>, Problem> {
+        let Some(terms) = setup.terms(&candidate.hash) else { return Ok(None) };
+        let elsewhere = match &candidate.licence {
+            Some(licence) => self.taken_elsewhere(cut, &licence.piece, terms).await?,
+            None if terms == Terms::OneProject => {
+                let lies = |setup: &Setup| setup.parts().iter().any(|p| setup.bed_of(*p).is_some_and(|b| b.hash == candidate.hash));
+                cuts::all(&self.pool).await?.iter().any(|row| row.id != cut && lies(&row.setup))
+            }
+            None => false,
+        };
+        Ok(objection(terms, setup.purpose, elsewhere))
     }
 
     async fn objection_to(&self, cut: Uuid, purpose: Purpose, piece: &Piece) -> Result<Option<&'static str>, Problem> {

@@ -1,11 +1,27 @@
 <script setup lang="ts">
-import type { Description } from '../../shared/http'
+import { useDebounceFn } from '@vueuse/core'
+import { ref, watch } from 'vue'
+import { answer, server, type Description } from '../../shared/http'
 import { askOf, RATES, type CutFormValue } from './rates'
 
 const value = defineModel<CutFormValue>({ required: true })
 /** `brief` asks only for what a cut cannot do without. */
 defineProps<{ action: string; busy: boolean; brief?: boolean }>()
 const emit = defineEmits<{ submit: [body: Description] }>()
+
+/** What the length that is typed means, with what was rounded. */
+const means = ref('')
+const askWhatItMeans = useDebounceFn(async () => {
+  const { length, rate } = askOf(value.value)
+  if (!length.trim()) return void (means.value = '')
+  const query = { text: length, num: rate.num, den: rate.den, dropFrame: rate.dropFrame }
+  const found = await answer(server.GET('/api/lengths', { params: { query } })).catch(() => null)
+  if (askOf(value.value).length !== length) return
+  const ms = found?.roundedByS ? Math.round(found.roundedByS * 1000) : 0
+  const rounded = found?.roundedByS ? `: rounded to whole frames, ${Math.abs(ms)} ms ${ms < 0 ? 'less' : 'more'}` : ''
+  means.value = found ? `${found.timecode}, ${found.frames} frames${rounded}` : ''
+}, 250)
+watch(() => [value.value.length, value.value.rate], askWhatItMeans)
 
 function submit() {
   emit('submit', askOf(value.value))
@@ -21,7 +37,7 @@ function submit() {
       label="Length"
       name="length"
       :rules="[{ required: true, message: 'Say how long the cut is.' }]"
-      extra="00:01:30:00, 1:30 or 90 seconds"
+      :extra="means || '00:01:30:00, 1:30 or 90 seconds'"
     >
       <a-input v-model:value="value.length" data-test="length-input" />
     </a-form-item>

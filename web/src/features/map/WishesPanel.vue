@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { CutView, Of, StillsView, Wish } from '../../shared/http'
+import type { CutView, NaturalWaysView, Of, Wish } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
 import { clock, samples } from '../../shared/words'
 
 /** What is wanted of the fit, and how else the length could be made. */
-const props = defineProps<{ cut: CutView; busy: boolean; stills: StillsView[] | null; positionS: number }>()
-const emit = defineEmits<{ say: [change: Of<'fit'>] }>()
+const props = defineProps<{ cut: CutView; busy: boolean; ways: NaturalWaysView | null; positionS: number }>()
+const emit = defineEmits<{ say: [change: Of<'fit'>]; picture: [change: Of<'picture'>] }>()
 const wish = (wished: Wish) => emit('say', { about: 'fit', do: 'wish', wish: wished })
 
 const wishes = computed(() => props.cut.plan.wishes)
@@ -44,6 +44,14 @@ const forms = computed(() =>
         ],
   ),
 )
+/** Whether somebody sings in the bed, as it was read or as its supplier says. */
+const sings = computed(
+  () =>
+    wishes.value.leaveOutSinging ||
+    !!props.cut.bed?.reading?.singing?.length ||
+    !!props.cut.candidates.find((one) => one.chosen)?.licence?.singing,
+)
+const ending = computed(() => (own.value ? 'ends with its own last hit' : 'ends with its own fade'))
 /** Bars of the bed, and the one that the fitting begins on, counted from 1. */
 const lines = computed(() => props.cut.bed?.reading?.barLinesS ?? [])
 const bars = computed(() => Math.max(0, lines.value.length - 1))
@@ -126,6 +134,14 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
     </div>
     <div class="ticks">
       <a-checkbox
+        v-if="sings"
+        :checked="wishes.leaveOutSinging"
+        :disabled="busy"
+        data-test="leave-out-singing"
+        @change="wish({ what: 'leaveOutSinging', on: !wishes.leaveOutSinging })"
+        >leave out the singing</a-checkbox
+      >
+      <a-checkbox
         v-for="one in wishes.likings"
         :key="one.liking"
         :checked="one.on"
@@ -187,9 +203,36 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
     <p v-if="!wishes.standing.length" class="soft">
       Nothing is fixed by hand. Mark a passage of the bed, drag a ribbon's end, or pull a pin down to the cut.
     </p>
-    <template v-if="stills?.length">
+    <template v-if="ways?.lengths.length">
+      <h3>Lengths near this one at which it {{ ending }}</h3>
+      <p class="lengths" data-test="natural-lengths">
+        <button
+          v-for="one in ways.lengths"
+          :key="one.lengthFrames"
+          class="plain"
+          :disabled="busy || one.lengthFrames === cut.lengthFrames"
+          :title="`Makes the cut ${clock(one.lengthS, true)} long`"
+          @click="emit('say', { about: 'fit', do: 'length', frames: one.lengthFrames })"
+        >
+          {{ clock(one.lengthS, true) }}{{ one.whole ? ', the whole piece' : '' }}
+        </button>
+      </p>
+    </template>
+    <template v-if="ways && cut.shots.length">
       <h3>Or let the picture give way</h3>
-      <p v-for="one in stills" :key="one.lengthFrames" class="said">
+      <p v-if="ways.whyNot" class="soft" data-test="no-ways">
+        {{ ways.whyNot }}
+        <button
+          v-if="ways.lengths.length && !cut.shots.some((shot) => shot.still)"
+          class="plain"
+          :disabled="busy"
+          data-test="all-stills"
+          @click="emit('picture', { about: 'picture', do: 'stills', all: true })"
+        >
+          all shots are stills
+        </button>
+      </p>
+      <p v-for="one in ways.stills" :key="one.lengthFrames" class="said">
         <span
           ><b class="numbers">{{ clock(one.lengthS, true) }}</b
           >, each still {{ one.meanHoldS.toFixed(2) }} s on average ({{ one.factor.toFixed(2) }} times as long)<span
@@ -237,6 +280,11 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
 }
 .ticks :deep(.ant-checkbox-wrapper) {
   margin-inline-start: 0;
+}
+.lengths {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
 }
 .said {
   display: flex;

@@ -2,7 +2,7 @@ import { mount } from '@vue/test-utils'
 import antd from 'ant-design-vue'
 import { describe, expect, it } from 'vitest'
 import type { BedReading } from '../../drawing/bars'
-import type { CutView } from '../../shared/http'
+import type { CutView, NaturalWaysView } from '../../shared/http'
 import { testCut } from '../../shared/testCut'
 import NextBed from './NextBed.vue'
 import PartsRow from './PartsRow.vue'
@@ -12,7 +12,11 @@ const global = { plugins: [antd] }
 type Wishes = CutView['plan']['wishes']
 
 describe('what is asked for', () => {
-  function panel(wishes: Partial<Wishes> = {}, change: (cut: CutView) => void = () => {}) {
+  function panel(
+    wishes: Partial<Wishes> = {},
+    change: (cut: CutView) => void = () => {},
+    more: Partial<NaturalWaysView> = {},
+  ) {
     const cut = testCut()
     cut.plan.wishes = { ...cut.plan.wishes, ...wishes }
     change(cut)
@@ -20,7 +24,12 @@ describe('what is asked for', () => {
       { lengthFrames: 700, lengthS: 28, meanHoldS: 10.25, factor: 1.46, advised: true },
       { lengthFrames: 1400, lengthS: 56, meanHoldS: 20.5, factor: 2.9, advised: false },
     ]
-    return mount(WishesPanel, { props: { cut, busy: false, stills, positionS: 12.5 }, global })
+    const lengths = [
+      { lengthFrames: 700, lengthS: 28, whole: false },
+      { lengthFrames: 1400, lengthS: 56, whole: true },
+    ]
+    const ways = { lengths, stills, whyNot: null, ...more }
+    return mount(WishesPanel, { props: { cut, busy: false, ways, positionS: 12.5 }, global })
   }
   const wished = (one: ReturnType<typeof panel>) =>
     (one.emitted('say') as [{ wish: unknown }][]).map(([said]) => said.wish)
@@ -101,6 +110,33 @@ describe('what is asked for', () => {
     expect(said.map((s) => s.get('span').text())).toEqual(testCut().plan.wishes.standing.map((s) => s.words))
     await said[1]?.get('button').trigger('click')
     expect(one.emitted('say')).toEqual([[{ about: 'fit', do: 'takeBack', wish: { what: 'pin', cutSamples: 384_000 } }]])
+  })
+
+  it('offers lengths at which the bed ends by itself, the whole piece by name', async () => {
+    const one = panel()
+    const lengths = one.get('[data-test=natural-lengths]').findAll('button')
+    expect(lengths.map((l) => l.text())).toEqual(['0:28.0', '0:56.0, the whole piece'])
+    await lengths[1]?.trigger('click')
+    expect(one.emitted('say')).toEqual([[{ about: 'fit', do: 'length', frames: 1400 }]])
+  })
+
+  it('says why the picture cannot give way, and marks all shots as stills at once', async () => {
+    const one = panel({}, (cut) => cut.shots.forEach((shot) => (shot.still = false)), {
+      stills: [],
+      whyNot: 'No shot is a still.',
+    })
+    expect(one.get('[data-test=no-ways]').text()).toContain('No shot is a still.')
+    await one.get('[data-test=all-stills]').trigger('click')
+    expect(one.emitted('picture')).toEqual([[{ about: 'picture', do: 'stills', all: true }]])
+  })
+
+  it('leaves out the singing of a bed that is sung, and of no other', async () => {
+    const find = (singing: object[]) =>
+      panel({}, (cut) => (cut.bed!.reading = { singing } as unknown as BedReading)).find(
+        '[data-test=leave-out-singing]',
+      )
+    expect(find([]).exists()).toBe(false)
+    expect(find([{ startS: 1, endS: 2, likelihood: 1 }]).exists()).toBe(true)
   })
 
   it('tells when holding the stills goes too far', async () => {

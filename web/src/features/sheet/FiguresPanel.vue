@@ -53,10 +53,10 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :min="0"
           :max="40"
           label="Bed under the voice, dB"
+          percent="under"
           data-test="under-speech"
           @set="(n) => set({ figure: 'underSpeechDb', value: n })"
         />
-        dB
       </p>
       <p v-if="cut.plan.bedAgainst === 'itself'">
         the bed at
@@ -77,10 +77,10 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           :min="0"
           :max="40"
           :label="cut.plan.bedAgainst === 'film' ? 'Bed under the film’s own sound, dB' : 'Bed alone, dB'"
+          percent="under"
           data-test="alone"
           @set="(n) => set({ figure: 'aloneDb', value: n })"
         />
-        dB
       </p>
       <p>
         <button class="plain" :disabled="busy" data-test="more-voice" @click="balance(1)">
@@ -207,10 +207,20 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         data-test="closing"
         @change="set({ figure: 'closing', value: shape.closing ? null : forms.closing })"
       >
-        rises behind the last words
+        rises under the last words
       </a-checkbox>
       <p v-if="shape.closing">
-        over
+        from
+        <NumberField
+          :value="shape.closing.underWordsS"
+          :min="0"
+          :max="30"
+          :step="0.5"
+          label="Seconds before the end of the last words"
+          data-test="under-words"
+          @set="(n) => shape.closing && set({ figure: 'closing', value: { ...shape.closing, underWordsS: n } })"
+        />
+        s before their end, over
         <NumberField
           :value="shape.closing.riseS"
           :min="0"
@@ -231,6 +241,14 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
               set({ figure: 'closing', value: { ...shape.closing, slope: v as typeof shape.closing.slope } })
           "
         />
+        <button
+          class="plain"
+          :disabled="busy || !(positionS > 0)"
+          data-test="rise-from"
+          @click="emit('levels', { about: 'levels', do: 'riseFrom', atSamples: samples(positionS) })"
+        >
+          from {{ clock(positionS, true) }} on
+        </button>
       </p>
     </section>
     <section v-if="cut.plan.bedAgainst === 'voice'" class="card">
@@ -261,9 +279,9 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :min="-60"
             :max="20"
             label="Gain of the film's own sound, dB"
+            percent="gain"
             @set="(n) => film({ gainDb: n })"
-          />
-          dB, under speech
+          />, under speech
           <a-select
             :value="cut.film.rule"
             :options="RULES"
@@ -271,6 +289,18 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             aria-label="The film's own sound while somebody speaks"
             @change="(v) => film({ rule: v as FilmSound['rule'] })"
           />
+          <template v-if="cut.film.rule === 'low'">
+            by
+            <NumberField
+              :value="cut.film.lowerDb"
+              :min="0"
+              :max="60"
+              label="By how many dB the film's own sound sinks under speech"
+              data-test="film-lower"
+              @set="(n) => film({ lowerDb: n })"
+            />
+            dB
+          </template>
         </p>
         <p class="soft numbers">
           from {{ clock(cut.film.heardFromS, true) }} to {{ clock(cut.film.heardUntilS, true) }}
@@ -327,6 +357,18 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :max="60"
             label="Decibels under the voice"
             @set="(n) => ambience(one.hash, { underSpeechDb: n })"
+          />
+          dB
+        </span>
+        <span v-if="one.rule === 'low'" class="place">
+          while somebody speaks lower by
+          <NumberField
+            :value="one.lowerDb"
+            :min="0"
+            :max="60"
+            :label="`By how many dB ${one.name} sinks under speech`"
+            data-test="ambience-lower"
+            @set="(n) => ambience(one.hash, { lowerDb: n })"
           />
           dB
         </span>

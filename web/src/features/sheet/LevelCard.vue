@@ -27,7 +27,6 @@ const SHAPES = [
 ]
 /** What can be set alike elsewhere. */
 const ALIKE = ['swell', 'dip', 'emphasis']
-const percent = computed(() => `${props.level.percent.toFixed(0)} % of it`)
 /** The same kind of object elsewhere, which can be set alike. */
 const others = computed(() =>
   props.cut.plan.levels.filter((o) => o.kind === props.level.kind && o !== props.level).map((o) => o.name),
@@ -57,10 +56,11 @@ function alike() {
             :min="0"
             :max="60"
             label="Decibels under the voice"
+            percent="under"
             data-test="level-db"
             @set="(n) => emit('change', { underSpeechDb: n })"
           />
-          dB{{ level.kind === 'emphasis' ? '' : ' under the voice' }} <small class="soft">{{ percent }}</small>
+          {{ level.kind === 'emphasis' ? '' : ' under the voice' }}
         </dd>
       </template>
       <template v-if="level.kind === 'sweep'">
@@ -71,14 +71,15 @@ function alike() {
             :min="-40"
             :max="20"
             label="Decibels up or down"
+            percent="gain"
             data-test="sweep-db"
             @set="(n) => emit('change', { gainDb: n })"
           />
-          dB, in this passage alone
+          in this passage alone
         </dd>
       </template>
-      <template v-if="level.riseS > 0 || level.kind === 'fadeIn'">
-        <dt>{{ level.kind === 'fadeIn' ? 'lasts' : 'rises in' }}</dt>
+      <template v-if="level.riseS > 0 || level.kind === 'fadeIn' || level.kind === 'sweep'">
+        <dt>{{ { fadeIn: 'lasts', sweep: 'begins over' }[level.kind as string] ?? 'rises in' }}</dt>
         <dd>
           <NumberField
             :value="seconds(level.riseS)"
@@ -91,7 +92,7 @@ function alike() {
           />
           s
           <a-select
-            v-if="level.kind === 'swell'"
+            v-if="level.kind === 'swell' || level.kind === 'sweep'"
             :value="level.riseSlope"
             :options="SLOPES"
             size="small"
@@ -102,8 +103,8 @@ function alike() {
           <small v-if="level.topOnBar" class="soft">top on bar {{ level.topOnBar }}</small>
         </dd>
       </template>
-      <template v-if="level.fallS > 0 || level.kind === 'fadeOut'">
-        <dt>{{ level.kind === 'fadeOut' ? 'lasts' : 'falls in' }}</dt>
+      <template v-if="level.fallS > 0 || level.kind === 'fadeOut' || level.kind === 'sweep'">
+        <dt>{{ { fadeOut: 'lasts', sweep: 'ends over' }[level.kind as string] ?? 'falls in' }}</dt>
         <dd>
           <NumberField
             :value="seconds(level.fallS)"
@@ -116,7 +117,7 @@ function alike() {
           />
           s
           <a-select
-            v-if="level.kind === 'swell'"
+            v-if="level.kind === 'swell' || level.kind === 'sweep'"
             :value="level.fallSlope"
             :options="SLOPES"
             size="small"

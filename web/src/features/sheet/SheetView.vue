@@ -20,6 +20,8 @@ const emit = defineEmits<{
   select: [level: LevelView, x: number, y: number]
   phrase: [index: number, x: number, y: number]
   change: [level: LevelView, change: { underSpeechDb?: number; riseS?: number; fallS?: number }]
+  /** The bed rises at the close from here on. */
+  riseFrom: [seconds: number]
 }>()
 
 const isSelected = (level: LevelView) =>
@@ -74,14 +76,28 @@ function up(event: PointerEvent) {
 }
 
 /** A wedge that is being dragged: along for its length, up and down for its level. */
-const wedge = ref<{ pin: Hairpin; line: number; x: number; y: number; dx: number; dy: number } | null>(null)
+const wedge = ref<{
+  pin: Hairpin
+  line: number
+  x: number
+  y: number
+  dx: number
+  dy: number
+  /** Whether it was taken by the tip of the last rise, which moves it. */
+  moves: boolean
+} | null>(null)
+/** The rise at the close: nothing falls behind it. */
+const closes = (pin: Hairpin) =>
+  pin.opens && pin.level.kind === 'swell' && pin.level.fallS === 0 && pin.level.startS > 0
 const WEDGE_PX_PER_DB = 4
 /** Where the words of a mark stand, in px below the middle of the band. */
 const MARK_BELOW: Partial<Record<LevelView['kind'], number>> = { emphasis: ROWS.words + 17 - ROWS.band, sweep: 16 }
 
 function grabWedge(event: PointerEvent, pin: Hairpin, line: number) {
   ;(event.currentTarget as SVGElement).setPointerCapture(event.pointerId)
-  wedge.value = { pin, line, x: event.clientX, y: event.clientY, dx: 0, dy: 0 }
+  const box = (event.currentTarget as SVGElement).getBoundingClientRect()
+  const moves = closes(pin) && event.clientX - box.left < box.width / 3
+  wedge.value = { pin, line, x: event.clientX, y: event.clientY, dx: 0, dy: 0, moves }
 }
 function dragWedge(event: PointerEvent) {
   const now = wedge.value
@@ -93,10 +109,17 @@ const asked = computed(() => {
   if (!now || Math.abs(now.dx) + Math.abs(now.dy) < 4) return null
   const { level, opens } = now.pin
   const perPx = props.secondsPerLine / (sheet.value.right - sheet.value.left)
-  const longer = Math.abs(now.dx) < 4 ? 0 : (opens ? now.dx : -now.dx) * perPx
-  const lengthS = Math.max(0.1, Math.round(((opens ? level.riseS : level.fallS) + longer) * 10) / 10)
-  const underSpeechDb = Math.min(60, Math.max(0, level.underSpeechDb + Math.round(now.dy / WEDGE_PX_PER_DB)))
-  return { level, opens, lengthS, underSpeechDb }
+  const longer = Math.abs(now.dx) < 4 || now.moves ? 0 : (opens ? now.dx : -now.dx) * perPx
+  const fades = level.kind !== 'swell'
+  const lengthS = Math.max(fades ? 0 : 0.1, Math.round(((opens ? level.riseS : level.fallS) + longer) * 10) / 10)
+  const deeper = fades || now.moves ? 0 : Math.round(now.dy / WEDGE_PX_PER_DB)
+  const underSpeechDb = Math.min(60, Math.max(0, level.underSpeechDb + deeper))
+  const fromS = now.moves ? Math.max(0, Math.round((level.startS + now.dx * perPx) * 10) / 10) : null
+  const words =
+    fromS !== null
+      ? `from ${clock(fromS, true)}`
+      : `${fades ? '' : `${decibels(-underSpeechDb)} dB, `}${lengthS.toFixed(1)} s`
+  return { level, opens, lengthS, underSpeechDb, fromS, words }
 })
 function dropWedge(event: MouseEvent) {
   const [now, change] = [wedge.value, asked.value]
@@ -104,6 +127,7 @@ function dropWedge(event: MouseEvent) {
   if (!now) return
   event.stopPropagation()
   if (!change) return emit('select', now.pin.level, now.pin.x, now.line * sheet.value.lineHeight + ROWS.hairpins)
+  if (change.fromS !== null) return emit('riseFrom', change.fromS)
   const length = change.opens ? { riseS: change.lengthS } : { fallS: change.lengthS }
   emit('change', change.level, {
     ...(change.underSpeechDb !== change.level.underSpeechDb && { underSpeechDb: change.underSpeechDb }),
@@ -187,7 +211,8 @@ function shade(line: { index: number; startS: number; endS: number }) {
           :key="`h${k}`"
           :class="['hairpin', { hand: pin.level.byHand, selected: isSelected(pin.level) }]"
         >
-          <path :d="pin.path" clip-path="url(#within-line)" />
+          <path v-if="pin.width > 0" :d="pin.path" clip-path="url(#within-line)" />
+          <circle v-else :cx="pin.x" :cy="ROWS.hairpins" r="3" />
           <text v-for="label in pin.labels" :key="label.x" :x="label.x" :y="ROWS.hairpins + 4">{{ label.text }}</text>
           <rect
             :x="pin.x - 4"
@@ -212,7 +237,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
             text-anchor="middle"
             class="asked"
           >
-            {{ decibels(-asked.underSpeechDb) }} dB, {{ asked.lengthS.toFixed(1) }} s
+            {{ asked.words }}
           </text>
         </g>
         <g
@@ -222,7 +247,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
         >
           <path v-if="mark.level.kind === 'sweep'" :d="`M${mark.x} ${ROWS.band + 20}v3h${mark.width}v-3`" />
           <text
-            :x="mark.level.kind === 'fadeOut' ? Math.min(mark.x, sheet.right - 90) : mark.x"
+            :x="mark.x"
             :y="ROWS.band + (MARK_BELOW[mark.level.kind] ?? 31)"
             :class="['mark-text', { within: mark.level.kind === 'sweep' }]"
             data-test="level-mark"
@@ -341,6 +366,10 @@ function shade(line: { index: number; startS: number; endS: number }) {
   fill: none;
   stroke: var(--ink);
   stroke-width: 1.2;
+}
+.hairpin circle {
+  fill: var(--ground);
+  stroke: var(--soft);
 }
 .hairpin text {
   font-size: 11px;

@@ -1,9 +1,10 @@
 //! The beds to choose from, and those on the cut.
 
-use crate::cut::{Candidate, Cut, Effect, Opinion, PartError, Readings, Refusal, Setup, Take, UsedSound, Work, within_a_cut};
+use crate::cut::{Candidate, Cut, Effect, Opinion, OwnTerms, PartError, Readings, Refusal, Setup, Take, UsedSound, Work, within_a_cut};
 use crate::kind::Kind;
 use crate::plan::Role;
 use crate::plan::succession::Handover;
+use crate::terms::Terms;
 use crate::units::seconds_from_samples;
 use serde::{Deserialize, Serialize};
 
@@ -76,6 +77,20 @@ pub struct CandidateChange {
     pub note: Option<String>,
     /// What it is, against what was recognised. Speech becomes a take of the narration.
     pub kind: Option<Kind>,
+    /// By which terms a file of one's own is used.
+    pub terms: Option<AskedTerms>,
+}
+
+/// Terms of a file of one's own, or that nothing is said about them.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub struct AskedTerms {
+    /// The terms; none to say nothing.
+    pub terms: Option<Terms>,
+    /// The line to credit it with, at most 500 characters.
+    #[serde(default)]
+    pub credit: String,
 }
 
 /// A handover, if it is sensible.
@@ -174,8 +189,8 @@ impl CandidateChange {
         if self.note.as_ref().is_some_and(|note| note.chars().count() > MOST_NOTE_CHARS) {
             return Err(Refusal::NotAllowed(format!("A note has at most {MOST_NOTE_CHARS} characters. Shorten it.")));
         }
-        if self.opinion.is_none() && self.note.is_none() && self.kind.is_none() {
-            return Err(Refusal::not_allowed("Say what to change: the mark, the note or the kind."));
+        if self.opinion.is_none() && self.note.is_none() && self.kind.is_none() && self.terms.is_none() {
+            return Err(Refusal::not_allowed("Say what to change: the mark, the note, the kind or the terms."));
         }
         if self.kind == Some(Kind::Speech) {
             setup.forget(&hash);
@@ -184,6 +199,15 @@ impl CandidateChange {
         if let Some(candidate) = setup.candidate(&hash) {
             candidate.opinion = self.opinion.or(candidate.opinion);
             candidate.kind_by_hand = self.kind.or(candidate.kind_by_hand);
+            if let Some(asked) = &self.terms {
+                if candidate.licence.is_some() {
+                    return Err(Refusal::not_allowed("The terms of this piece are its supplier's."));
+                }
+                if asked.credit.chars().count() > MOST_NOTE_CHARS || asked.credit.contains(char::is_control) {
+                    return Err(Refusal::NotAllowed(format!("A credit is one line of at most {MOST_NOTE_CHARS} characters.")));
+                }
+                candidate.own_terms = asked.terms.map(|terms| OwnTerms { terms, credit: asked.credit.trim().to_owned() });
+            }
             if let Some(note) = &self.note {
                 candidate.note.clone_from(note);
             }
@@ -204,6 +228,7 @@ impl CandidateChange {
             (_, _, Some(Kind::Music)) => format!("call \"{name}\" music"),
             (_, _, Some(Kind::Speech)) => format!("call \"{name}\" speech"),
             (_, _, Some(Kind::Room)) => format!("call \"{name}\" room sound"),
+            (None, None, None) if self.terms.is_some() => format!("say by which terms \"{name}\" is used"),
             (None, _, None) => format!("note something about \"{name}\""),
         }
     }

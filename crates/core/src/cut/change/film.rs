@@ -1,6 +1,7 @@
 //! The film and its own sound.
 
 use super::bed::handover;
+use super::levels::lowered;
 use crate::cut::{Cut, Effect, Film, Refusal, within_a_cut};
 use crate::fit::Passage;
 use crate::plan::SpeechRule;
@@ -23,6 +24,8 @@ pub enum FilmChange {
         gain_db: Option<f64>,
         /// What it does while somebody speaks.
         rule: Option<SpeechRule>,
+        /// By how much it sinks then, in dB, 0 to 60, when it is to be low.
+        lower_db: Option<f64>,
         /// From where on it is heard, in samples of the cut.
         from_samples: Option<u64>,
         /// Until where.
@@ -56,12 +59,13 @@ impl FilmChange {
                 picture.set_length(length);
                 picture.first_frame = first_frame.unwrap_or(picture.first_frame);
             }
-            Self::Sound { on, gain_db, rule, from_samples, until_samples } => {
+            Self::Sound { on, gain_db, rule, lower_db, from_samples, until_samples } => {
                 let length_samples = cut.setup.picture.length_samples();
                 let film = film_of(cut)?;
                 if gain_db.is_some_and(|db| !(-60.0..=20.0).contains(&db)) {
                     return Err(Refusal::not_allowed("The film's own sound is raised by at most 20 dB and lowered by at most 60 dB."));
                 }
+                film.wish.lower_db = lowered(lower_db, film.wish.lower_db)?;
                 let heard = film.wish.heard(length_samples);
                 let start_samples = within_a_cut(from_samples.unwrap_or(heard.start_samples))?;
                 let end_samples = within_a_cut(until_samples.unwrap_or(heard.end_samples))?;

@@ -230,6 +230,8 @@ fn wish_words(wish: &Wish, mut wishes: Wishes) -> String {
         Wish::Place { start_samples: None, .. } => "let the bed lie on the whole cut".into(),
         Wish::Keep(_) => "keep a passage of the bed".into(),
         Wish::LeaveOut(_) => "leave a passage of the bed out".into(),
+        Wish::LeaveOutSinging { on: true } => "leave the singing out".into(),
+        Wish::LeaveOutSinging { on: false } => "let the singing be heard".into(),
         Wish::Pin(pin) => format!("pin the bed on {:.1} s of the cut", seconds_from_samples(pin.cut_samples)),
         Wish::Splice { .. } => "move a splice".into(),
         Wish::NoSplice(_) => "try the next best place for a splice".into(),

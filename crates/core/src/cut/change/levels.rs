@@ -1,7 +1,7 @@
 //! Levels: figures of the whole, single objects by hand, and ambiences.
 
 use crate::cut::{Cut, Effect, Refusal, within_a_cut};
-use crate::plan::{AmbienceWish, BedAgainst, SpeechRule};
+use crate::plan::{AmbienceWish, BedAgainst, MOST_LOWER_DB, Role, SpeechRule};
 use crate::shape::pocket::PocketWish;
 use crate::shape::{
     BED_ALONE_RANGE_LUFS, Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelError, LevelName, LevelObject, MOST_UNDER_DB, Opening, ShapeWishes, sweep,
@@ -94,6 +94,8 @@ pub struct AmbienceChange {
     pub under_speech_db: Option<f64>,
     /// What it does while somebody speaks.
     pub rule: Option<SpeechRule>,
+    /// By how much it sinks then, in dB, 0 to 60, when it is to be low.
+    pub lower_db: Option<f64>,
     /// Where it begins, in samples of the cut.
     pub start_samples: Option<u64>,
     /// Where it is over.
@@ -111,11 +113,18 @@ pub enum LevelsChange {
         #[serde(flatten)]
         figure: Figure,
     },
-    /// The bed under the voice and alone, or where it lies under nothing its loudness, together, as far as their figures go: one knob for those who want one.
+    /// The whole curve up or down, keeping its shape: the bed under the voice and alone, or where it lies under nothing its
+    /// loudness, and what was set by hand, together, as far as all of them go. One knob for those who want one.
     #[serde(rename_all = "camelCase")]
     Balance {
         /// By how much it lies further under, in dB; negative for nearer.
         by_db: f64,
+    },
+    /// The bed rises at the close from this place on, under the last words or behind them.
+    #[serde(rename_all = "camelCase")]
+    RiseFrom {
+        /// In samples of the cut.
+        at_samples: u64,
     },
     /// An object is so much louder, as far as its figure goes.
     #[serde(rename_all = "camelCase")]
@@ -169,11 +178,17 @@ fn rounded(value: f64) -> f64 {
 }
 
 fn beds(cut: &mut Cut) -> impl Iterator<Item = &mut Vec<LevelObject>> {
-    cut.plan.layers.iter_mut().filter(|l| l.role == crate::plan::Role::Bed).map(|l| &mut l.levels)
+    cut.plan.layers.iter_mut().filter(|l| l.role == Role::Bed).map(|l| &mut l.levels)
 }
 
 fn ambience<'a>(cut: &'a mut Cut, sound: &str) -> Result<&'a mut AmbienceWish, Refusal> {
     cut.setup.ambiences.iter_mut().find(|a| a.hash == sound).ok_or(Refusal::Unknown("ambience"))
+}
+
+/// By how much something sinks under speech, when that is allowed.
+pub(super) fn lowered(asked_db: Option<f64>, so_far_db: f64) -> Result<f64, Refusal> {
+    let db = asked_db.unwrap_or(so_far_db);
+    if (0.0..=MOST_LOWER_DB).contains(&db) { Ok(db) } else { Err(Refusal::NotAllowed(format!("Under speech it sinks by 0 to {MOST_LOWER_DB} dB."))) }
 }
 
 fn impossible(cause: LevelError) -> Refusal {
@@ -191,14 +206,47 @@ impl LevelsChange {
                 cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
             }
             Self::Balance { by_db } => {
-                let shape = &mut cut.setup.shape;
-                let within = |db: f64| (db + by_db).clamp(0.0, MOST_UNDER_DB);
-                if cut.plan.bed_against == BedAgainst::Itself {
-                    let (softest, loudest) = BED_ALONE_RANGE_LUFS;
-                    shape.bed_alone_lufs = (shape.bed_alone_lufs - by_db).clamp(softest, loudest);
-                } else {
-                    (shape.under_speech_db, shape.alone_db) = (within(shape.under_speech_db), within(shape.alone_db));
+                if !by_db.is_finite() {
+                    return Err(Refusal::not_allowed("Say by how many dB."));
                 }
+                let shape = &mut cut.setup.shape;
+                let moved = match cut.plan.bed_against {
+                    BedAgainst::Itself => {
+                        let (softest, loudest) = BED_ALONE_RANGE_LUFS;
+                        let new = (shape.bed_alone_lufs - by_db).clamp(softest, loudest);
+                        std::mem::replace(&mut shape.bed_alone_lufs, new) != new
+                    }
+                    // Under the film alone nothing else is heard of the figure for speech.
+                    BedAgainst::Film => {
+                        let new = (shape.alone_db + by_db).clamp(0.0, MOST_UNDER_DB);
+                        std::mem::replace(&mut shape.alone_db, new) != new
+                    }
+                    BedAgainst::Voice => {
+                        let by_hand = cut.plan.layers.iter_mut().filter(|l| l.role == Role::Bed).flat_map(|l| &mut l.levels).filter(|o| o.by_hand());
+                        let mut all = vec![&mut shape.under_speech_db, &mut shape.alone_db];
+                        let mut gains = Vec::new();
+                        for object in by_hand {
+                            if let LevelObject::Dip { under_speech_db, gain_db, .. } | LevelObject::Swell { under_speech_db, gain_db, .. } = object {
+                                all.push(under_speech_db);
+                                gains.push(gain_db);
+                            }
+                        }
+                        // As far as the one that is nearest to its end goes: the shape stays.
+                        let room = |db: &f64| if *by_db > 0.0 { MOST_UNDER_DB - db } else { *db };
+                        let step = by_db.signum() * all.iter().map(|db| room(db)).fold(by_db.abs(), f64::min).max(0.0);
+                        all.into_iter().for_each(|db| *db += step);
+                        gains.into_iter().for_each(|db| *db -= step);
+                        step != 0.0
+                    }
+                };
+                if !moved {
+                    return Ok(Effect::Unchanged(None));
+                }
+            }
+            Self::RiseFrom { at_samples } => {
+                let last = cut.plan.phrases.last().ok_or_else(|| Refusal::not_allowed("There are no last words to rise under."))?;
+                let under_words_s = seconds_from_samples(last.end_samples.saturating_sub(within_a_cut(*at_samples)?));
+                cut.setup.shape.closing = Some(Closing { under_words_s, ..cut.setup.shape.closing.unwrap_or_default() });
                 cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
             }
             Self::Step { level, by_db } => {
@@ -240,6 +288,7 @@ impl LevelsChange {
                 let one = ambience(cut, &change.sound)?;
                 one.under_speech_db = change.under_speech_db.unwrap_or(one.under_speech_db);
                 one.rule = change.rule.unwrap_or(one.rule);
+                one.lower_db = lowered(change.lower_db, one.lower_db)?;
                 one.start_samples = within_a_cut(change.start_samples.unwrap_or(one.start_samples))?;
                 one.end_samples = change.end_samples.or(one.end_samples);
                 if one.end_samples.is_some_and(|end| end <= one.start_samples) {
@@ -258,6 +307,7 @@ impl LevelsChange {
         match self {
             Self::Figure { figure } => figure.words(),
             Self::Balance { by_db } => (if *by_db > 0.0 { "less bed" } else { "more bed" }).into(),
+            Self::RiseFrom { at_samples } => format!("rise at the close from {:.1} s on", seconds_from_samples(*at_samples)),
             Self::Step { by_db, .. } => (if *by_db > 0.0 { "raise a level by hand" } else { "lower a level by hand" }).into(),
             Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. } } if levels.len() > 1 => {
                 format!("set {} levels to {} dB under the speech", levels.len(), rounded(*db))

@@ -12,7 +12,7 @@ mod picture;
 mod reading;
 mod voice;
 
-pub use bed::{BedChange, CandidateChange};
+pub use bed::{AskedTerms, BedChange, CandidateChange};
 pub use describe::{AskedRate, CutChange, Description};
 pub use film::FilmChange;
 pub use fit::{FitChange, SpliceSide, SpliceTouch};

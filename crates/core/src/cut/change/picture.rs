@@ -38,6 +38,11 @@ pub enum PictureChange {
         /// Whether its hold may change.
         still: bool,
     },
+    /// Every shot is a still, or none is.
+    Stills {
+        /// Whether.
+        all: bool,
+    },
     /// A shot goes; the one before runs on.
     RemoveShot {
         /// Which.
@@ -91,6 +96,7 @@ impl PictureChange {
                     picture.move_shot(index, *frame).map_err(Refusal::not_allowed)?;
                 }
             }
+            Self::Stills { all } => picture.shots.iter_mut().for_each(|s| s.still = *all),
             Self::RemoveShot { shot: which } => drop(picture.remove_shot(shot(picture, *which)?).map_err(Refusal::not_allowed)?),
             Self::MarkMoment { frame, kind, name } => picture.mark_moment(*frame, *kind, name).map_err(Refusal::not_allowed)?,
             Self::ChangeMoment { moment: which, frame, kind, name } => {
@@ -109,6 +115,8 @@ impl PictureChange {
         match self {
             Self::BeginShot { frame, .. } => format!("begin a shot at {}", picture.timecode(*frame)),
             Self::ChangeShot { shot, .. } => format!("change the shot \"{}\"", shot_name(*shot)),
+            Self::Stills { all: true } => "call all shots stills".into(),
+            Self::Stills { all: false } => "call no shot a still".into(),
             Self::RemoveShot { shot } => format!("take the shot \"{}\" away", shot_name(*shot)),
             Self::MarkMoment { frame, .. } => format!("mark a moment at {}", picture.timecode(*frame)),
             Self::ChangeMoment { moment, .. } => format!("change the moment \"{}\"", moment_name(*moment)),

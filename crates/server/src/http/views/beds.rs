@@ -3,7 +3,7 @@
 use super::BedReadingView;
 use crate::studio::{OpenBedReading, OpenCandidate, OpenCut};
 use chrono::{DateTime, Utc};
-use jaunty_core::cut::{Licence, Opinion};
+use jaunty_core::cut::{Licence, Opinion, OwnTerms};
 use jaunty_core::fit::FittingEnd;
 use jaunty_core::kind::Kind;
 use jaunty_core::reading::{Correction, EndingKind, Reading};
@@ -65,8 +65,6 @@ pub struct LicenceView {
     pub taken_at: DateTime<Utc>,
     /// The warning that was passed over when it was taken.
     pub warned: Option<String>,
-    /// Why it may not be used for this cut as it stands.
-    pub objection: Option<String>,
 }
 
 /// A bed that may be chosen.
@@ -89,6 +87,10 @@ pub struct CandidateView {
     pub note: String,
     /// What was agreed, for pieces of a supplier.
     pub licence: Option<LicenceView>,
+    /// What somebody says about its terms, for files of their own.
+    pub own_terms: Option<OwnTerms>,
+    /// Why its terms forbid to use it for this cut as it stands.
+    pub objection: Option<String>,
     /// Length in seconds, once decoded.
     pub length_s: Option<f64>,
     /// Whether the file broke off before its end.
@@ -117,6 +119,8 @@ pub struct CandidateReadingView {
     pub bar_levels_db: Vec<f32>,
     /// Integrated loudness in LUFS.
     pub integrated_lufs: Option<f64>,
+    /// For how many seconds somebody sings in it.
+    pub sung_s: f64,
     /// How it ends.
     pub ending: EndingKind,
 }
@@ -163,7 +167,9 @@ impl CandidateView {
             kind_by_hand: candidate.kind_by_hand.is_some(),
             opinion: candidate.opinion,
             note: candidate.note.clone(),
-            licence: candidate.licence.as_ref().map(|licence| LicenceView::of(licence, *objection)),
+            licence: candidate.licence.as_ref().map(LicenceView::of),
+            own_terms: candidate.own_terms.clone(),
+            objection: objection.map(str::to_owned),
             length_s: sound.length_samples.map(seconds_from_samples),
             damaged: sound.damaged,
             chosen: bed == Some(&candidate.hash),
@@ -183,13 +189,14 @@ impl From<&Reading> for CandidateReadingView {
             form: reading.sections.iter().map(|s| s.label.as_str()).collect::<Vec<_>>().join(" "),
             bar_levels_db: full.bar_levels_db,
             integrated_lufs: full.integrated_lufs,
+            sung_s: reading.singing.iter().map(|s| seconds_from_samples(s.end_samples - s.start_samples)).sum(),
             ending: full.ending,
         }
     }
 }
 
 impl LicenceView {
-    fn of(licence: &Licence, objection: Option<&str>) -> Self {
+    fn of(licence: &Licence) -> Self {
         Self {
             terms: licence.terms.name().to_owned(),
             singing: licence.singing,
@@ -197,7 +204,6 @@ impl LicenceView {
             number: licence.number.clone(),
             taken_at: licence.taken_at,
             warned: licence.warned.clone(),
-            objection: objection.map(str::to_owned),
         }
     }
 }

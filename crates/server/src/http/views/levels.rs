@@ -22,9 +22,9 @@ pub struct LevelView {
     pub start_s: f64,
     /// Where it is over.
     pub end_s: f64,
-    /// Length of the rise; 0 for a dip.
+    /// Length of the rise, or of the beginning of a passage; 0 for a dip.
     pub rise_s: f64,
-    /// Length of the fall; 0 for a dip.
+    /// Length of the fall, or of the end of a passage; 0 for a dip.
     pub fall_s: f64,
     /// How far it lies under the loudness of the speech, in dB.
     pub under_speech_db: f64,
@@ -97,7 +97,9 @@ fn level_view(object: &LevelObject, bar_lines: &[BarLine]) -> Option<LevelView> 
             })
         }
         LevelObject::Emphasis { deeper_db, .. } => Some(LevelView { under_speech_db: deeper_db, ..view }),
-        LevelObject::Sweep { gain_db, .. } => Some(LevelView { gain_db, ..view }),
+        LevelObject::Sweep { gain_db, rise_samples, fall_samples, rise_slope, fall_slope, .. } => {
+            Some(LevelView { rise_s: seconds(rise_samples), fall_s: seconds(fall_samples), gain_db, rise_slope, fall_slope, ..view })
+        }
         LevelObject::FadeIn { length_samples, shape, .. } => Some(LevelView { rise_s: seconds(length_samples), fade_shape: Some(shape), ..view }),
         LevelObject::FadeOut { length_samples, shape, .. } => Some(LevelView { fall_s: seconds(length_samples), fade_shape: Some(shape), ..view }),
         LevelObject::Base { .. } | LevelObject::Trim { .. } => None,

@@ -88,6 +88,8 @@ pub struct FilmView {
     pub gain_db: f64,
     /// What it does while somebody speaks.
     pub rule: SpeechRule,
+    /// By how much it sinks then, in dB, when it is to be low.
+    pub lower_db: f64,
     /// From where on it is heard, in seconds of the cut.
     pub heard_from_s: f64,
     /// Until where.
@@ -150,7 +152,7 @@ pub(super) fn moment_view(moment: &Moment, picture: &Picture) -> MomentView {
         timecode: picture.timecode(moment.frame),
         kind: moment.kind,
         by_hand: moment.origin == Origin::Hand,
-        bed_from_s: moment.bed_from_samples(picture.rate).map(seconds_from_samples),
+        bed_from_s: picture.bed_from_samples(moment).map(seconds_from_samples),
     }
 }
 
@@ -174,6 +176,7 @@ pub(super) fn film_view(film: &Film, picture: &Picture) -> FilmView {
         sound_on: film.sound_on,
         gain_db: film.wish.gain_db,
         rule: film.wish.rule,
+        lower_db: film.wish.lower_db,
         heard_from_s: seconds_from_samples(heard.start_samples),
         heard_until_s: seconds_from_samples(heard.end_samples),
         differs,

@@ -76,6 +76,8 @@ pub struct AmbienceView {
     pub under_speech_db: f64,
     /// What it does while somebody speaks.
     pub rule: SpeechRule,
+    /// By how much it sinks then, in dB, when it is to be low.
+    pub lower_db: f64,
     /// Where it begins, in seconds of the cut.
     pub start_s: f64,
     /// Where it is over; with the cut without one.
@@ -89,6 +91,7 @@ impl From<&AmbienceWish> for AmbienceView {
             name: w.name.clone(),
             under_speech_db: w.under_speech_db,
             rule: w.rule,
+            lower_db: w.lower_db,
             start_s: seconds_from_samples(w.start_samples),
             end_s: w.end_samples.map(seconds_from_samples),
         }

@@ -101,6 +101,8 @@ pub struct WishesView {
     pub keep: Vec<SpanView>,
     /// Passages that must not.
     pub leave_out: Vec<SpanView>,
+    /// Whether nothing that is sung may sound.
+    pub leave_out_singing: bool,
     /// Pins.
     pub pins: Vec<PinView>,
     /// Where the bed lies, if not on the whole cut.
@@ -129,6 +131,7 @@ impl From<&Wishes> for WishesView {
             standing: wishes.standing().into_iter().filter_map(standing).collect(),
             keep: wishes.keep.iter().map(SpanView::from).collect(),
             leave_out: wishes.leave_out.iter().map(SpanView::from).collect(),
+            leave_out_singing: wishes.leave_out_singing,
             pins: wishes.pins.iter().map(pin).collect(),
             place: wishes.place.map(|p| PlaceView {
                 start_s: seconds_from_samples(p.start_samples),

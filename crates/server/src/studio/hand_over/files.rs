@@ -11,7 +11,6 @@ use jaunty_core::handover::{Coding, Done, FilmContainer, Form, ListForm, SheetFo
 use jaunty_core::picture::Picture;
 use jaunty_core::plan::{Plan, Role};
 use jaunty_core::reading::Reading;
-use jaunty_core::terms::objection;
 use jaunty_exchange::captions::write_subrip;
 use jaunty_exchange::done::{cmx3600, midi, otio, pages, tables};
 use jaunty_media::hand_over;
@@ -22,12 +21,13 @@ use std::fs::File;
 use std::io::{self, BufWriter, Read, Seek, Write};
 use std::sync::Arc;
 use tempfile::NamedTempFile;
+use uuid::Uuid;
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
 impl Studio {
     /// Makes a file.
-    pub(super) async fn make(&self, found: &Revision, form: &Form, report: &Report) -> Result<Made, TaskError> {
+    pub(super) async fn make(&self, cut: Uuid, found: &Revision, form: &Form, report: &Report) -> Result<Made, TaskError> {
         let span = Span { report: report.clone(), from: 0.0, to: 0.95 };
         let (setup, plan) = (&found.cut.setup, &found.cut.plan);
         let (picture, title) = (&setup.picture, setup.title.as_str());
@@ -60,9 +60,9 @@ impl Studio {
             }
             Form::Report { page } => {
                 span.say("measuring the mix", 0.2)?;
-                Ok(Made { file: self.written(&self.report(found, page).await?)?, told: Vec::new() })
+                Ok(Made { file: self.written(&self.report(cut, found, page).await?)?, told: Vec::new() })
             }
-            Form::Everything { sound } => self.make_everything(found, sound, &span).await,
+            Form::Everything { sound } => self.make_everything(cut, found, sound, &span).await,
         }
     }
 
@@ -151,13 +151,15 @@ impl Studio {
     }
 
     /// What Check found, with what is measured of the mix.
-    async fn report(&self, found: &Revision, page: bool) -> Result<Vec<u8>, Problem> {
+    async fn report(&self, cut: Uuid, found: &Revision, page: bool) -> Result<Vec<u8>, Problem> {
         let (setup, plan) = (&found.cut.setup, &found.cut.plan);
         let ready = self.open_plan(plan.clone()).await?;
         let (loudness, meters) = self.compute(move || Ok::<_, Problem>((ready.loudness()?, ready.meters()?))).await??;
         let reading = self.bed_reading_of(found).await?;
-        let licences = setup.candidates.iter().filter(|c| plan.beds().any(|l| l.sound == c.hash)).filter_map(|c| c.licence.as_ref());
-        let objections: Vec<String> = licences.filter_map(|l| objection(l.terms, setup.purpose, false)).map(str::to_owned).collect();
+        let mut objections = Vec::new();
+        for candidate in setup.candidates.iter().filter(|c| plan.beds().any(|l| l.sound == c.hash)) {
+            objections.extend(self.objection_of(cut, setup, candidate).await?.map(str::to_owned));
+        }
         let mut findings = check::findings(plan, reading.as_ref(), &objections);
         findings.extend(check::measured_findings(&meters, plan.length_samples));
         let out = level(loudness.integrated_lufs, loudness.true_peak_dbtp, None, false);
@@ -182,7 +184,7 @@ impl Studio {
         Ok(format!("{said:#}\n").into_bytes())
     }
 
-    async fn make_everything(&self, found: &Revision, sound: SoundForm, span: &Span) -> Result<Made, TaskError> {
+    async fn make_everything(&self, cut: Uuid, found: &Revision, sound: SoundForm, span: &Span) -> Result<Made, TaskError> {
         let (setup, plan) = (&found.cut.setup, &found.cut.plan);
         let title = safe_name(&setup.title);
         let name = |what: &str, end: &str| format!("{title}, {what}.{end}");
@@ -212,7 +214,7 @@ impl Studio {
         }
         for page in [false, true] {
             let form = Form::Report { page };
-            files.push((name(form.name(), form.extension()), self.written(&self.report(found, page).await?)?));
+            files.push((name(form.name(), form.extension()), self.written(&self.report(cut, found, page).await?)?));
         }
         let manifest = manifest(found, &files, &self.source_names(found).await?)?;
         files.insert(0, ("manifest.json".into(), self.written(manifest.as_bytes())?));

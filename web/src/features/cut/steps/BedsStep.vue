@@ -1,7 +1,15 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
-import { answer, server, type BedView, type CandidateView, type Kind, type Opinion } from '../../../shared/http'
+import {
+  answer,
+  server,
+  type BedView,
+  type CandidateView,
+  type Kind,
+  type Opinion,
+  type Terms,
+} from '../../../shared/http'
 import DropArea from '../../../shared/DropArea.vue'
 import { SOUNDS, useSending } from '../../../shared/files'
 import SendingList from '../../../shared/SendingList.vue'
@@ -24,6 +32,16 @@ const KINDS: { value: Kind; label: string }[] = [
   { value: 'speech', label: 'speech' },
   { value: 'room', label: 'room sound' },
 ]
+/** What somebody may say of a file of their own. */
+const TERMS: { value: Terms | ''; label: string }[] = [
+  { value: '', label: 'terms not said' },
+  { value: 'freeWithCredit', label: 'free with credit' },
+  { value: 'nonCommercialOnly', label: 'non-commercial only' },
+  { value: 'oneProject', label: 'one project only' },
+]
+function sayTerms(candidate: CandidateView, terms: Terms | null, credit = candidate.ownTerms?.credit ?? '') {
+  void props.actions.say({ about: 'bed', do: 'candidate', sound: candidate.hash, terms: { terms, credit } })
+}
 const ENDS = {
   ownEnding: 'its own ending',
   ownFade: 'its own fade',
@@ -179,12 +197,36 @@ function note(candidate: CandidateView, event: Event) {
           <small v-if="candidate.licence" class="soft" :title="candidate.licence.credit">
             {{ candidate.licence.terms }}, licence {{ candidate.licence.number }}
           </small>
+          <span v-if="!candidate.licence && candidate.reading" class="terms soft">
+            <a-select
+              size="small"
+              :value="candidate.ownTerms?.terms ?? ''"
+              :options="TERMS"
+              :bordered="false"
+              :aria-label="`Terms of use of ${bare(candidate.name)}`"
+              data-test="own-terms"
+              @change="(terms: unknown) => sayTerms(candidate, terms ? (terms as Terms) : null)"
+            />
+            <input
+              v-if="candidate.ownTerms"
+              class="note"
+              :value="candidate.ownTerms.credit"
+              placeholder="credit line"
+              maxlength="500"
+              :aria-label="`Credit line of ${bare(candidate.name)}`"
+              data-test="own-credit"
+              @change="sayTerms(candidate, candidate.ownTerms!.terms, ($event.target as HTMLInputElement).value)"
+            />
+          </span>
+          <small v-if="candidate.objection ?? candidate.licence?.warned" class="warn" data-test="licence-warning">
+            {{ candidate.objection ?? candidate.licence?.warned }}
+          </small>
           <small
-            v-if="candidate.licence?.objection ?? candidate.licence?.warned"
+            v-if="candidate.licence?.singing && candidate.reading?.sungS === 0"
             class="warn"
-            data-test="licence-warning"
+            data-test="sold-as-sung"
           >
-            {{ candidate.licence?.objection ?? candidate.licence?.warned }}
+            Its supplier says it is sung, and no singing was heard: mark it in Reading.
           </small>
         </div>
         <div class="acts">
@@ -305,6 +347,14 @@ function note(candidate: CandidateView, event: Event) {
   font: inherit;
   padding: 1px 2px;
   min-width: 0;
+}
+.terms {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+}
+.terms :deep(.ant-select) {
+  margin-left: -8px;
 }
 .acts {
   display: flex;

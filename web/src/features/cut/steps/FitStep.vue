@@ -2,7 +2,7 @@
 import { onKeyStroke, useDebounceFn } from '@vueuse/core'
 import type { TableColumnType } from 'ant-design-vue'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, server, type FittingView, type Of, type StillsView } from '../../../shared/http'
+import { answer, server, type FittingView, type NaturalWaysView, type Of } from '../../../shared/http'
 import { clock, count } from '../../../shared/words'
 import MapView from '../../map/MapView.vue'
 import SpliceCloseUp from '../../map/SpliceCloseUp.vue'
@@ -120,17 +120,18 @@ function text(one: FittingView, column: unknown): string {
   }
 }
 
-const stills = shallowRef<StillsView[] | null>(null)
-const lookForStills = useDebounceFn(async () => {
-  stills.value = props.cut.shots.some((shot) => shot.still)
-    ? await answer(server.GET('/api/cuts/{id}/fit/stills', { params: { path: { id: props.cut.id } } })).catch(
+/** Lengths at which the bed ends by itself, for the cut as it stands. */
+const ways = shallowRef<NaturalWaysView | null>(null)
+const lookForWays = useDebounceFn(async () => {
+  ways.value = props.cut.bed?.reading
+    ? await answer(server.GET('/api/cuts/{id}/fit/lengths', { params: { path: { id: props.cut.id } } })).catch(
         () => null,
       )
     : null
 }, 400)
 watch(
-  () => [props.cut.bed?.hash, props.cut.lengthFrames, props.cut.shots],
-  () => void lookForStills(),
+  () => [props.cut.bed?.hash, props.cut.lengthFrames, props.cut.shots, plan.value.wishes],
+  () => void lookForWays(),
   { immediate: true },
 )
 
@@ -274,7 +275,8 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
             ref="wishes"
             :cut="cut"
             :busy="busy"
-            :stills="stills"
+            :ways="ways"
+            @picture="(said) => actions.say(said)"
             :position-s="listening.positionS.value"
             @say="fit"
           />

@@ -218,6 +218,14 @@ useEventListener(document, 'keydown', (event) => {
           {{ kind.label }} <kbd>{{ kind.key.toUpperCase() }}</kbd>
         </button>
         <span class="soft">marked where the film stands, also while it plays</span>
+        <button
+          v-if="cut.shots.length"
+          class="plain"
+          data-test="all-stills"
+          @click="actions.say({ about: 'picture', do: 'stills', all: !cut.shots.every((shot) => shot.still) })"
+        >
+          {{ cut.shots.every((shot) => shot.still) ? 'no shot is a still' : 'all shots are stills' }}
+        </button>
       </div>
       <div v-if="editing && selected" class="edit card" data-test="mark-editor">
         <b>{{ selected.kind === 'shot' ? `Shot ${selected.index + 1}` : 'Moment' }}</b>

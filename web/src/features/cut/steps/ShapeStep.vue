@@ -175,6 +175,7 @@ const place = computed(() => {
           @select="select"
           @phrase="selectPhrase"
           @change="(object, what) => change(object, what)"
+          @rise-from="(s) => actions.say({ about: 'levels', do: 'riseFrom', atSamples: samples(s) })"
         />
         <div v-if="level" class="floating" :style="place">
           <LevelCard
