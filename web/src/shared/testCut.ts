@@ -117,7 +117,7 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
         ],
         keep: [{ startS: 12, endS: 20 }],
         leaveOut: [],
-      leaveOutSinging: false,
+        leaveOutSinging: false,
         pins: [{ bedS: 4, cutS: 8 }],
         place: null,
         start: 'free',
