@@ -25,7 +25,7 @@ sys.path.insert(0, str(ROOT / "tools/eval"))
 from split import is_for_choosing, is_for_level  # noqa: E402
 
 PROGRAMS = Path(os.environ.get("PROGRAMS", ROOT / "target/debug/examples"))
-L2 = 3.0
+L2 = 10.0
 
 
 def inputs_of(wav, cache):
@@ -48,7 +48,7 @@ def piece(name, group, truth, inputs, weight):
     f = np.array([mir_eval.beat.f_measure(beats, np.array(w["beats"]), 0.07) for w in ways])
     cmlt = np.array([mir_eval.beat.continuity(beats, np.array(w["beats"]))[1] for w in ways])
     x = np.array([w["features"] for w in ways])
-    return {"name": name, "group": group, "x": x, "f": f, "good": f + 0.2 * cmlt, "weight": weight, "cmlt": cmlt}
+    return {"name": name, "group": group, "x": x, "f": f, "good": f + 0.2 * cmlt, "weight": weight, "cmlt": cmlt, "composed": False}
 
 
 def loss(w, pieces, z, l2=L2):
@@ -94,8 +94,8 @@ def main():
     for name in ("--sets", "--composed", "--sequenced"):
         parser.add_argument(name, action="append", default=[])
     parser.add_argument("--cache", default="/tmp/level-inputs")
-    parser.add_argument("--composed-weight", type=float, default=0.1)
-    parser.add_argument("--sequenced-weight", type=float, default=1.0)
+    parser.add_argument("--composed-weight", type=float, default=0.3)
+    parser.add_argument("--sequenced-weight", type=float, default=0.5)
     parser.add_argument("--l2", type=float, default=L2)
     parser.add_argument("--dry", action="store_true")
     given = parser.parse_args()
@@ -119,7 +119,7 @@ def main():
                 np.load(path.with_suffix(".npy")).astype("<f4").tofile(raw)
             p = piece(path.stem, truth.get("style") or truth["family"], truth, raw, given.composed_weight)
             if p:
-                (held if k % 5 == 4 else learn).append(p)
+                (held if k % 5 == 4 else learn).append(dict(p, composed=True))
     for folder in given.sequenced:
         for path in sorted(Path(folder).glob("*.json")):
             truth = json.loads(path.read_text())
@@ -139,11 +139,11 @@ def main():
     z = lambda pieces: [np.clip((p["x"] - mean) / scale, -4, 4) for p in pieces]
     w = minimize(loss, np.zeros(stack.shape[1]), args=(usable, z(usable), given.l2), jac=True, method="L-BFGS-B").x
     # Folds by name: what one composition says never judges another rendering of it.
-    real = sorted((p for p in learn if p["weight"] >= 0.2), key=lambda p: p["name"])
+    real = sorted((p for p in learn if not p["composed"]), key=lambda p: p["name"])
     fold = lambda p: int(hashlib.sha1(re.sub(r"_\d$", "", p["name"]).encode()).hexdigest(), 16) % 8
     judged, chosen = [], []
     for k in range(8):
-        own = [p for p in usable if p["weight"] < 0.2 or fold(p) != k]
+        own = [p for p in usable if p["composed"] or fold(p) != k]
         weights = minimize(loss, np.zeros(stack.shape[1]), args=(own, z(own), given.l2), jac=True, method="L-BFGS-B").x
         held_out = [p for p in real if fold(p) == k]
         judged += [dict(p, x=p["x"]) for p in held_out]

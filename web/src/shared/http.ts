@@ -26,6 +26,7 @@ export type Wish = components['schemas']['Wish']
 export type WishesView = components['schemas']['WishesView']
 export type CloseUp = components['schemas']['CloseUp']
 export type NaturalWaysView = components['schemas']['NaturalWaysView']
+export type HouseFigures = components['schemas']['HouseFigures']
 export type Terms = components['schemas']['Terms']
 export type MetersView = components['schemas']['MetersView']
 export type LevelChange = Partial<components['schemas']['LevelChange']>

@@ -29,7 +29,7 @@ pub use change::{
 pub use effect::{Effect, Work};
 pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};
 pub use parts::{Part, PartError};
-pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Candidate, Film, Laid, Licence, ListReport, Opinion, OwnTerms, Setup, Take, TakeOrigin, UsedSound};
+pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Candidate, Film, HouseFigures, Laid, Licence, ListReport, Opinion, OwnTerms, Setup, Take, TakeOrigin, UsedSound};
 
 use crate::digest::digest;
 use crate::fit::Fitting;
@@ -61,11 +61,11 @@ impl Cut {
     /// Digest of everything that a file to hand over is made of.
     pub fn handed_as(&self, form: &Form) -> String {
         /// One who writes otherwise has another number, so that nothing old is taken for new.
-        const WRITER: u32 = 1;
+        const WRITER: u32 = 2;
         let setup = &self.setup;
         let credits: Vec<_> = setup.candidates.iter().map(|c| (&c.hash, &c.name, &c.licence)).collect();
         let film = setup.film.as_ref().map(|f| &f.hash);
-        digest(&(WRITER, form, &self.plan, &setup.title, &setup.picture, setup.purpose, credits, film))
+        digest(&(WRITER, form, &self.plan, &setup.title, &setup.picture, setup.purpose, credits, film, setup.file_names()))
     }
 
     /// The fitting that is played.

@@ -2,9 +2,10 @@
 //!
 //! It is kept with every revision, so that whatever is said can be taken back.
 
+use super::Refusal;
 use crate::digest::digest;
 use crate::fit::Wishes;
-use crate::handover::Credit;
+use crate::handover::{Credit, USUAL_PATTERN, check_pattern};
 use crate::kind::Kind;
 use crate::picture::{Line, ListChange, Picture, Unused};
 use crate::plan::{AmbienceWish, FilmWish};
@@ -215,6 +216,35 @@ pub struct ListReport {
     pub unused: Vec<Unused>,
 }
 
+/// Figures that a house keeps for all its cuts.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub struct HouseFigures {
+    /// What they are called, 1 to 80 characters.
+    pub name: String,
+    /// The figures.
+    pub shape: ShapeWishes,
+    /// How files are named that are handed over, with `{title}`, `{what}`, `{revision}` and `{date}`.
+    pub file_names: String,
+}
+
+impl HouseFigures {
+    /// Whether they can be kept.
+    ///
+    /// # Errors
+    /// [`Refusal`] with what is allowed.
+    pub fn check(&self) -> Result<(), Refusal> {
+        const MOST_NAME_CHARS: usize = 80;
+        let name = self.name.trim();
+        if name.is_empty() || name.chars().count() > MOST_NAME_CHARS || name.contains(char::is_control) {
+            return Err(Refusal::NotAllowed(format!("Figures of a house have a name of 1 to {MOST_NAME_CHARS} characters.")));
+        }
+        self.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
+        check_pattern(&self.file_names).map_err(Refusal::not_allowed)
+    }
+}
+
 /// What a plan is made for.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -257,6 +287,9 @@ pub struct Setup {
     /// Ambiences.
     #[serde(default)]
     pub ambiences: Vec<AmbienceWish>,
+    /// The figures of the house as they were taken, if they were: the levels may have been changed since.
+    #[serde(default)]
+    pub house: Option<HouseFigures>,
 }
 
 impl Setup {
@@ -306,7 +339,19 @@ impl Setup {
             list: None,
             shape: ShapeWishes::default(),
             ambiences: Vec::new(),
+            house: None,
         }
+    }
+
+    /// Takes the figures of a house.
+    pub fn take_house(&mut self, house: HouseFigures) {
+        self.shape = house.shape.clone();
+        self.house = Some(house);
+    }
+
+    /// How files are named that are handed over of it.
+    pub fn file_names(&self) -> &str {
+        self.house.as_ref().map_or(USUAL_PATTERN, |h| &h.file_names)
     }
 
     /// Digest of how a bed is read and of what it is fitted to: length, narration, its words, the

@@ -5,11 +5,13 @@
 mod cue_sheet;
 mod done;
 mod level;
+mod naming;
 mod stems;
 
 pub use cue_sheet::{Credit, Cue, Use, cue_sheet};
 pub use done::{Done, DonePiece, DoneTrack, LevelPoint, SourceName, done};
 pub use level::{Level, MOST_DBTP, level};
+pub use naming::{PLACES, USUAL_PATTERN, check_pattern, file_name, safe_name};
 pub use stems::{Stem, stems};
 
 use serde::{Deserialize, Serialize};

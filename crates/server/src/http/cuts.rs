@@ -24,6 +24,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
     let changes = web::resource("/api/cuts/{id}/changes").app_data(json(MOST_CHANGE_BYTES)).route(web::post().to(change_cut));
     config.service(all_cuts).service(make_cut).service(one_cut).service(changes).service(undo).service(redo);
     config.service(cancel_job).service(try_job_again).service(events).service(length_as_typed);
+    config.service(take_away).service(bring_back).service(copy_cut);
 }
 
 /// A length as somebody types it, and the frame rate it is for.
@@ -115,6 +116,29 @@ pub async fn all_cuts(studio: web::Data<Studio>) -> Result<web::Json<Vec<CutSumm
 #[post("/api/cuts")]
 pub async fn make_cut(studio: web::Data<Studio>, body: web::Json<Description>) -> Result<web::Json<Made>, Problem> {
     Ok(web::Json(Made { id: studio.new_cut(&body.new_cut()?).await? }))
+}
+
+/// A cut is listed no more. Nothing of it is lost: it can be brought back.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 204)))]
+#[delete("/api/cuts/{id}")]
+pub async fn take_away(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
+    studio.take_away(*id, true).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// A cut that was taken away is listed again.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 204)))]
+#[post("/api/cuts/{id}/back")]
+pub async fn bring_back(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
+    studio.take_away(*id, false).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// A copy of a cut as it is now, with a history of its own.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Made)))]
+#[post("/api/cuts/{id}/copy")]
+pub async fn copy_cut(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<web::Json<Made>, Problem> {
+    Ok(web::Json(Made { id: studio.copy_cut(*id).await? }))
 }
 
 /// One cut with everything that the page shows.

@@ -9,6 +9,7 @@ mod fit;
 mod handed;
 mod hash;
 mod health;
+mod house;
 mod listening;
 mod openapi;
 mod page;
@@ -66,6 +67,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .configure(fit::configure)
         .configure(listening::configure)
         .configure(handed::configure)
+        .configure(house::configure)
         .configure(openapi::configure)
         .configure(page::configure);
 }

@@ -1,7 +1,7 @@
 //! The OpenAPI document, from which the page's types are generated.
 
 use super::problem::{ProblemBody, status};
-use super::{cuts, files, film, fit, handed, health, listening, reading, shelf, voice};
+use super::{cuts, files, film, fit, handed, health, house, listening, reading, shelf, voice};
 use crate::studio::Code;
 use actix_web::dev::ResourceDef;
 use actix_web::http::Method;
@@ -45,6 +45,12 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         reading::grid_out,
         fit::fit_at,
         cuts::length_as_typed,
+        cuts::take_away,
+        cuts::bring_back,
+        cuts::copy_cut,
+        house::houses,
+        house::keep_house,
+        house::drop_house,
         fit::natural_ways,
         fit::splice_close_up,
         listening::sound,

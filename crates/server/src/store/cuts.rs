@@ -111,12 +111,31 @@ fn cuts(more: &str) -> AssertSqlSafe<String> {
     ))
 }
 
-/// All cuts, newest first.
+/// The cut that was made last.
+///
+/// # Errors
+/// What the database says.
+pub async fn newest(pool: &MySqlPool) -> Result<Option<CutRow>, StoreError> {
+    let found: Option<StoredCut> = sqlx::query_as(cuts("WHERE c.away_at IS NULL ORDER BY c.created_at DESC, c.id DESC LIMIT 1")).fetch_optional(pool).await?;
+    found.map(CutRow::try_from).transpose()
+}
+
+/// Lists a cut no more, or again.
+///
+/// # Errors
+/// [`StoreError::NoCut`], or what the database says.
+pub async fn set_away(pool: &MySqlPool, id: Uuid, away: bool) -> Result<(), StoreError> {
+    find(pool, id).await?;
+    sqlx::query("UPDATE cuts SET away_at = IF(?, COALESCE(away_at, CURRENT_TIMESTAMP(3)), NULL) WHERE id = ?").bind(away).bind(id).execute(pool).await?;
+    Ok(())
+}
+
+/// All cuts that were not taken away, newest first.
 ///
 /// # Errors
 /// What the database says.
 pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, StoreError> {
-    let found: Vec<StoredCut> = sqlx::query_as(cuts("ORDER BY c.created_at DESC, c.id DESC LIMIT 500")).fetch_all(pool).await?;
+    let found: Vec<StoredCut> = sqlx::query_as(cuts("WHERE c.away_at IS NULL ORDER BY c.created_at DESC, c.id DESC LIMIT 500")).fetch_all(pool).await?;
     found.into_iter().map(CutRow::try_from).collect()
 }
 
@@ -140,15 +159,15 @@ async fn locked(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<CutR
     find(&mut **transaction, id).await
 }
 
-/// Makes a cut, with a first revision of silence.
+/// Makes a cut, with `cut` as its first revision.
 ///
 /// # Errors
 /// What the database says.
-pub async fn insert(pool: &MySqlPool, setup: &Setup, what: &str) -> Result<Uuid, StoreError> {
+pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &str) -> Result<Uuid, StoreError> {
     let id = Uuid::now_v7();
     let mut transaction = pool.begin().await?;
     sqlx::query("INSERT INTO cuts (id, revision) VALUES (?, 1)").bind(id).execute(&mut *transaction).await?;
-    let made = Made::after(&mut transaction, None, setup, Some(&Cut::new(setup.clone()))).await?;
+    let made = Made::after(&mut transaction, None, &cut.setup, Some(cut)).await?;
     let row = Row { place: Place { revision: 1, parent: None, base: None, planned_for: None }, what, said: None, made: &made };
     row.write(&mut transaction, id).await?;
     transaction.commit().await?;

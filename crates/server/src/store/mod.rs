@@ -21,6 +21,7 @@ mod documents;
 mod error;
 mod files;
 pub mod handed;
+pub mod house;
 pub mod jobs;
 pub mod licences;
 mod making;

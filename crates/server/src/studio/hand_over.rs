@@ -9,7 +9,7 @@ use crate::store::cuts::{self, Revision};
 use crate::store::handed::{self, HandedRow};
 use crate::store::jobs;
 use jaunty_core::cut::Work;
-use jaunty_core::handover::{Form, SourceName};
+use jaunty_core::handover::{Form, SourceName, file_name};
 use sqlx::types::Json;
 use std::collections::HashMap;
 use std::path::PathBuf;
@@ -63,13 +63,14 @@ impl Studio {
         let received = self.files.receive_made(made.file.path()).await?;
         let (file_hash, size_bytes) = (received.hash.clone(), received.size_bytes);
         self.files.keep(received)?;
-        let name = format!("{}, {}.{}", safe_name(&found.cut.setup.title), form.name(), form.extension());
+        let setup = &found.cut.setup;
+        let name = file_name(setup.file_names(), &setup.title, form.name(), revision, chrono::Utc::now().date_naive());
         let row = HandedRow {
             id: Uuid::now_v7(),
             revision,
             made_of: found.cut.handed_as(form),
             form: Json(*form),
-            name,
+            name: format!("{name}.{}", form.extension()),
             file_hash,
             size_bytes,
             told: Json(made.told),
@@ -106,10 +107,4 @@ impl Studio {
         }
         Ok(named)
     }
-}
-
-/// A title as the name of a file.
-fn safe_name(title: &str) -> String {
-    let safe: String = title.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '-' }).take(120).collect();
-    if safe.trim().is_empty() { "cut".to_owned() } else { safe.trim().to_owned() }
 }

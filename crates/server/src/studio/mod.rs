@@ -14,6 +14,7 @@
 //! | `reading` | decodes, recognises and reads sounds |
 //! | `listening` | renders ranges of a plan |
 //! | `hand_over` | files to hand over: mix, stems, film, lists, cue sheet, report, all in one |
+//! | `house` | figures that a house keeps for all its cuts |
 //! | `grids` | a bed's beats and bars as files |
 //! | `film` | what a film is, and single pictures of it |
 //! | `shelf` | music of a supplier, with its terms |
@@ -25,6 +26,7 @@ mod demo;
 mod film;
 mod grids;
 mod hand_over;
+mod house;
 mod listening;
 mod making;
 mod measured;

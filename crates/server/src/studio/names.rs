@@ -13,6 +13,13 @@ pub fn extension(name: &str) -> String {
     end.chars().filter(char::is_ascii_alphanumeric).take(8).collect::<String>().to_ascii_lowercase()
 }
 
+/// The title of a copy, which is not told from its original otherwise.
+pub fn copied_title(title: &str) -> String {
+    const COPY: &str = ", copy";
+    let kept: String = title.chars().take(200 - COPY.len()).collect();
+    format!("{kept}{COPY}")
+}
+
 /// A title from the name of a file.
 pub fn title_from(name: &str) -> String {
     let bare = name.rsplit_once('.').map_or(name, |(bare, _)| bare);

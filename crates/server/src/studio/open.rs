@@ -5,7 +5,7 @@ use crate::store::comparisons::{self, Comparison};
 use crate::store::cuts::{self, CutRow, Revision};
 use crate::store::jobs::{self, JobRow};
 use crate::store::sounds::{self, SoundRow};
-use jaunty_core::cut::{Candidate, Readings, Take, fitted_under, scene};
+use jaunty_core::cut::{Candidate, Readings, Take, Work, fitted_under, scene};
 use jaunty_core::plan::Role;
 use jaunty_core::reading::Reading;
 use jaunty_core::speech::SpeechReading;
@@ -117,6 +117,11 @@ impl Studio {
             let fit = compared.iter().find(|c| c.sound_hash == candidate.hash && c.made_for == made_for).cloned();
             let objection = self.objection_of(row.id, setup, candidate).await?;
             candidates.push(OpenCandidate { candidate: candidate.clone(), sound, reading, objection, fit });
+        }
+        // What was compared for another state of the cut is compared anew, should nobody be doing that: after an update, say.
+        let stale = |c: &OpenCandidate| c.reading.is_some() && c.fit.is_none() && compared.iter().any(|done| done.sound_hash == c.candidate.hash);
+        if candidates.iter().any(stale) && !jobs.iter().any(|job| job.task.0 == Work::Compare) {
+            jobs::add_once(&self.pool, row.id, &Work::Compare).await?;
         }
         let mut takes = Vec::new();
         for take in &setup.takes {

@@ -1,10 +1,11 @@
 //! Files that come in.
 
+use super::names::copied_title;
 use super::{Code, Problem, Studio, extension};
 use crate::apart::{read_grid, read_list};
-use crate::store::{Received, cuts, sounds};
+use crate::store::{Received, cuts, jobs, sounds};
 use futures_util::Stream;
-use jaunty_core::cut::{Arrival, Change, ListFile, ReadingChange, Setup, UsedSound};
+use jaunty_core::cut::{Arrival, Change, Cut, ListFile, ReadingChange, Setup, UsedSound, Work};
 use jaunty_core::picture::Unused;
 use jaunty_core::reading::Correction;
 use jaunty_core::units::{CutLength, samples_from_seconds, seconds_from_samples};
@@ -124,7 +125,34 @@ impl Studio {
     /// # Errors
     /// What the database says.
     pub async fn new_cut(&self, setup: &Setup) -> Result<Uuid, Problem> {
-        Ok(cuts::insert(&self.pool, setup, "make the cut").await?)
+        let mut setup = setup.clone();
+        self.begins_as_the_last(&mut setup).await?;
+        Ok(cuts::insert(&self.pool, &Cut::new(setup), "make the cut").await?)
+    }
+
+    /// A copy of a cut as it is now, with a history of its own.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what the database says.
+    pub async fn copy_cut(&self, id: Uuid) -> Result<Uuid, Problem> {
+        let row = cuts::cut(&self.pool, id).await?;
+        let mut cut = cuts::current(&self.pool, &row).await?.cut;
+        // What is wanted by now; where the plan does not follow yet, it is made for the copy.
+        let waits = !row.setup.sounds_like(&cut.setup);
+        cut.setup = Setup { title: copied_title(&row.setup.title), ..row.setup };
+        let copy = cuts::insert(&self.pool, &cut, "copy the cut").await?;
+        if waits {
+            jobs::add_once(&self.pool, copy, &Work::Plan).await?;
+        }
+        Ok(copy)
+    }
+
+    /// A cut is listed no more, or again: nothing of it is lost.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what the database says.
+    pub async fn take_away(&self, id: Uuid, away: bool) -> Result<(), Problem> {
+        Ok(cuts::set_away(&self.pool, id, away).await?)
     }
 
     /// Takes a grid for the bed at hand that was made elsewhere, as it arrives.

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
+import { useEventListener, useTitle } from '@vueuse/core'
 import { computed, toRef } from 'vue'
 import type { Step } from '../../router'
 import { bare, clock, count } from '../../shared/words'
@@ -21,6 +21,7 @@ const props = defineProps<{ id: string; step: Step }>()
 const actions = useCut(toRef(props, 'id'))
 const { cut, problem, away } = actions
 const listening = useListening(cut)
+useTitle(() => (cut.value ? `${cut.value.title}, Jaunty Bar` : 'Jaunty Bar'))
 
 const VIEWS = {
   picture: PictureStep,

@@ -48,6 +48,48 @@ describe('the list of cuts', () => {
     expect(card.text()).not.toContain('.wav')
   })
 
+  it('is searched by every word, and sorted', async () => {
+    const more = { ...cut, lengthS: 90, picture: null }
+    answers.GET = () =>
+      Response.json([
+        { ...more, id: 'a', title: 'Zebra', lengthS: 30 },
+        { ...more, id: 'b', title: 'Apple', narration: 'Take one.wav' },
+      ])
+    const { view } = await stand()
+    const titles = () => view.findAll('[data-test=cut] b').map((b) => b.text())
+    expect(titles()).toEqual(['Zebra', 'Apple'])
+    view.findComponent('[data-test=sort]').vm.$emit('update:value', 'title')
+    await view.vm.$nextTick()
+    expect(titles()).toEqual(['Apple', 'Zebra'])
+    await view.get('[data-test=look-for]').setValue('copper one')
+    expect(titles()).toEqual(['Apple'])
+    await view.get('[data-test=look-for]').setValue('nothing')
+    expect(view.text()).toContain('No cut has “nothing”')
+  })
+
+  it('takes a cut away without asking, and says how to get it back', async () => {
+    const asked: string[] = []
+    globalThis.fetch = vi.fn(async (request: RequestInfo | URL) => {
+      const { method, url } = request as Request
+      asked.push(`${method} ${new URL(url, 'http://x').pathname}`)
+      return method === 'GET' ? Response.json([cut]) : new Response(null, { status: 204 })
+    })
+    const { view } = await stand()
+    await view.get('[data-test=take-away]').trigger('click')
+    await settled()
+    expect(view.get('[role=status]').text()).toContain('“<b>Market</b>” is taken away.')
+    await view.get('[data-test=bring-back]').trigger('click')
+    await settled()
+    expect(view.find('[data-test=bring-back]').exists()).toBe(false)
+    expect(asked).toEqual([
+      'GET /api/cuts',
+      'DELETE /api/cuts/c1',
+      'GET /api/cuts',
+      'POST /api/cuts/c1/back',
+      'GET /api/cuts',
+    ])
+  })
+
   it('says how to begin where there is nothing', async () => {
     answers.GET = () => Response.json([])
     const { view } = await stand()

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { message } from 'ant-design-vue'
-import { onMounted, ref } from 'vue'
+import { useTitle } from '@vueuse/core'
+import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, sendFile, server, type Description, type CutSummary } from '../../shared/http'
 import DropArea from '../../shared/DropArea.vue'
@@ -19,11 +20,65 @@ const listRate = ref('')
 
 onMounted(async () => {
   try {
-    cuts.value = await answer(server.GET('/api/cuts'))
+    await look()
   } catch (cause) {
     problem.value = (cause as Error).message
   }
 })
+
+useTitle('Jaunty Bar')
+
+const wanted = ref('')
+const SORTS = [
+  { value: 'newest', label: 'newest first' },
+  { value: 'title', label: 'by title' },
+  { value: 'length', label: 'shortest first' },
+] as const
+const sort = ref<(typeof SORTS)[number]['value']>('newest')
+/** Cuts in whose title, bed or narration every word that is looked for stands. */
+const shown = computed(() => {
+  const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean)
+  const found = (cuts.value ?? []).filter((cut) => {
+    const text = [cut.title, cut.bed, cut.narration].join(' ').toLowerCase()
+    return words.every((word) => text.includes(word))
+  })
+  if (sort.value === 'title') found.sort((a, b) => a.title.localeCompare(b.title))
+  if (sort.value === 'length') found.sort((a, b) => a.lengthS - b.lengthS)
+  return found
+})
+const day = (at: string) => (at ? new Date(at).toLocaleDateString([], { day: 'numeric', month: 'short' }) : '')
+
+async function look() {
+  cuts.value = await answer(server.GET('/api/cuts'))
+}
+async function copy(cut: CutSummary) {
+  try {
+    await answer(server.POST('/api/cuts/{id}/copy', { params: { path: { id: cut.id } } }))
+    await look()
+  } catch (cause) {
+    message.error((cause as Error).message, 6)
+  }
+}
+/** Nothing is asked: it says how to get the cut back. */
+const away = ref<CutSummary | null>(null)
+async function takeAway(cut: CutSummary) {
+  try {
+    await answer(server.DELETE('/api/cuts/{id}', { params: { path: { id: cut.id } } }))
+    away.value = cut
+    await look()
+  } catch (cause) {
+    message.error((cause as Error).message, 6)
+  }
+}
+async function bringBack(cut: CutSummary) {
+  try {
+    await answer(server.POST('/api/cuts/{id}/back', { params: { path: { id: cut.id } } }))
+    away.value = null
+    await look()
+  } catch (cause) {
+    message.error((cause as Error).message, 6)
+  }
+}
 
 async function make(body: Description) {
   busy.value = true
@@ -67,12 +122,46 @@ async function fromFile(chosen: File) {
         <p v-if="cuts?.length === 0" class="soft">
           There is no cut yet. Make one: its title, its length and its frame rate are enough.
         </p>
-        <router-link v-for="cut in cuts" :key="cut.id" :to="`/cuts/${cut.id}`" class="card cut" data-test="cut">
-          <b>{{ cut.title }}</b>
-          <span class="numbers soft">{{ cut.lengthTimecode }} at {{ cut.rate.label }} frames</span>
-          <span class="soft">{{ cut.bed ? bare(cut.bed) : 'no bed yet' }}</span>
-          <span class="soft">{{ cut.narration ? bare(cut.narration) : 'no narration yet' }}</span>
-        </router-link>
+        <div v-if="(cuts?.length ?? 0) > 1" class="find">
+          <a-input
+            v-model:value="wanted"
+            placeholder="title, bed or narration"
+            aria-label="Look for a cut"
+            allow-clear
+            data-test="look-for"
+          />
+          <a-select v-model:value="sort" :options="[...SORTS]" aria-label="Order of the cuts" data-test="sort" />
+        </div>
+        <p v-if="away" class="card away" role="status">
+          “{{ away.title }}” is taken away.
+          <a-button size="small" data-test="bring-back" @click="bringBack(away)">Bring it back</a-button>
+        </p>
+        <p v-if="cuts?.length && !shown.length" class="soft">
+          No cut has “{{ wanted }}” in its title, bed or narration.
+        </p>
+        <div v-for="cut in shown" :key="cut.id" class="card cut">
+          <router-link :to="`/cuts/${cut.id}`" class="picture" tabindex="-1" aria-hidden="true">
+            <img v-if="cut.picture" :src="cut.picture" alt="" loading="lazy" />
+          </router-link>
+          <router-link :to="`/cuts/${cut.id}`" class="what" data-test="cut">
+            <b>{{ cut.title }}</b>
+            <span class="numbers soft">{{ cut.lengthTimecode }} at {{ cut.rate.label }} frames</span>
+            <span class="soft">{{ cut.bed ? bare(cut.bed) : 'no bed yet' }}</span>
+            <span class="soft">{{ cut.narration ? bare(cut.narration) : 'no narration yet' }}</span>
+          </router-link>
+          <div class="acts">
+            <small class="soft">{{ day(cut.createdAt) }}</small>
+            <button class="plain" :aria-label="`Copy ${cut.title}`" data-test="copy" @click="copy(cut)">copy</button>
+            <button
+              class="plain soft"
+              :aria-label="`Take ${cut.title} away`"
+              data-test="take-away"
+              @click="takeAway(cut)"
+            >
+              take away
+            </button>
+          </div>
+        </div>
       </section>
       <section>
         <h3>New cut, from a file</h3>
@@ -133,14 +222,50 @@ h1 {
 .start .ant-select {
   width: 130px;
 }
+.find {
+  display: grid;
+  grid-template-columns: 1fr 150px;
+  gap: 8px;
+  margin-bottom: 10px;
+}
 .cut {
+  display: grid;
+  grid-template-columns: 112px 1fr auto;
+  gap: 2px 16px;
+  margin-bottom: 10px;
+  padding: 10px 14px 10px 10px;
+  overflow-wrap: anywhere;
+}
+.away {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin: 0 0 10px;
+  padding: 8px 14px;
+}
+.picture {
+  height: 63px;
+  background: var(--column);
+}
+.picture img {
+  width: 100%;
+  height: 100%;
+  object-fit: cover;
+}
+.what {
   display: grid;
   grid-template-columns: 1fr auto;
   gap: 2px 20px;
-  margin-bottom: 10px;
   align-content: start;
   color: var(--ink);
-  overflow-wrap: anywhere;
+}
+.what b {
+  grid-column: 1 / -1;
+}
+.acts {
+  display: grid;
+  justify-items: end;
+  align-content: space-between;
 }
 .cut:hover {
   border-color: var(--ink);

@@ -5,6 +5,7 @@ import type { AmbienceChange, CutView, Figure, Of } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
 import { bare, clock, samples } from '../../shared/words'
 import { RULES, SLOPES } from './choices'
+import HouseCard from './HouseCard.vue'
 
 /** The figures that every swell and dip follows, how the cut opens and closes, other layers, and the whole. */
 const props = defineProps<{ cut: CutView; busy: boolean; positionS: number }>()
@@ -397,6 +398,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         <button class="plain" data-test="bring-ambience">bring one in</button>
       </a-upload>
     </section>
+    <HouseCard :cut="cut" :busy="busy" @take="(house) => emit('levels', { about: 'levels', do: 'house', house })" />
     <section class="card">
       <h3>The whole</h3>
       <a-select
@@ -420,7 +422,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
 
 <style scoped>
 .figures {
-  width: 252px;
+  width: 272px;
   flex: none;
   overflow: hidden auto;
   padding: 0 10px 12px 0;

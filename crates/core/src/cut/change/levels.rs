@@ -1,6 +1,6 @@
 //! Levels: figures of the whole, single objects by hand, and ambiences.
 
-use crate::cut::{Cut, Effect, Refusal, within_a_cut};
+use crate::cut::{Cut, Effect, HouseFigures, Refusal, within_a_cut};
 use crate::plan::{AmbienceWish, BedAgainst, MOST_LOWER_DB, Role, SpeechRule};
 use crate::shape::pocket::PocketWish;
 use crate::shape::{
@@ -113,6 +113,11 @@ pub enum LevelsChange {
         #[serde(flatten)]
         figure: Figure,
     },
+    /// All figures as a house has them, and how its files are named; what was set by hand stays.
+    House {
+        /// The figures.
+        house: HouseFigures,
+    },
     /// The whole curve up or down, keeping its shape: the bed under the voice and alone, or where it lies under nothing its
     /// loudness, and what was set by hand, together, as far as all of them go. One knob for those who want one.
     #[serde(rename_all = "camelCase")]
@@ -204,6 +209,10 @@ impl LevelsChange {
             Self::Figure { figure } => {
                 figure.put_in(&mut cut.setup.shape);
                 cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
+            }
+            Self::House { house } => {
+                house.check()?;
+                cut.setup.take_house(house.clone());
             }
             Self::Balance { by_db } => {
                 if !by_db.is_finite() {
@@ -306,6 +315,7 @@ impl LevelsChange {
     pub(super) fn words(&self) -> String {
         match self {
             Self::Figure { figure } => figure.words(),
+            Self::House { house } => format!("take the figures \"{}\"", house.name),
             Self::Balance { by_db } => (if *by_db > 0.0 { "less bed" } else { "more bed" }).into(),
             Self::RiseFrom { at_samples } => format!("rise at the close from {:.1} s on", seconds_from_samples(*at_samples)),
             Self::Step { by_db, .. } => (if *by_db > 0.0 { "raise a level by hand" } else { "lower a level by hand" }).into(),

@@ -76,6 +76,10 @@ pub struct CutSummary {
     pub bed: Option<String>,
     /// Name of its narration.
     pub narration: Option<String>,
+    /// Address of a picture of it: the middle of its film.
+    pub picture: Option<String>,
+    /// Its length in seconds.
+    pub length_s: f64,
     /// When it was made.
     pub created_at: DateTime<Utc>,
 }
@@ -89,6 +93,8 @@ impl From<&CutRow> for CutSummary {
             rate: cut.setup.picture.rate.into(),
             bed: cut.setup.bed.as_ref().map(|s| s.name.clone()),
             narration: cut.setup.takes.last().map(|t| t.name.clone()),
+            picture: cut.setup.film.as_ref().map(|film| format!("/api/cuts/{}/film/{}/{}.jpg", cut.id, film.hash, film.length_frames / 2)),
+            length_s: jaunty_core::units::seconds_from_samples(cut.setup.picture.length_samples()),
             created_at: cut.created_at.and_utc(),
         }
     }

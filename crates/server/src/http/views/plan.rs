@@ -7,6 +7,7 @@ use super::{AmbienceView, BarLineView, FigureChoiceView, FittingView, FormsView,
 use crate::studio::OpenCut;
 use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
+use jaunty_core::cut::HouseFigures;
 use jaunty_core::fit::Wishes;
 use jaunty_core::plan::BedAgainst;
 use jaunty_core::shape::{LevelName, ShapeWishes};
@@ -85,6 +86,8 @@ pub struct PlanView {
     pub bed_against: BedAgainst,
     /// Figures that all level objects follow.
     pub shape: ShapeWishes,
+    /// The figures of the house that were taken, as they were then.
+    pub house: Option<HouseFigures>,
     /// How spoken shows open and close, for those who ask for it.
     pub forms: FormsView,
     /// Pockets to choose from.
@@ -140,6 +143,7 @@ impl From<&OpenCut> for PlanView {
             levels: level_views(plan, &lines),
             bed_against: plan.bed_against,
             shape: setup.shape.clone(),
+            house: setup.house.clone(),
             forms: FormsView::default(),
             pocket_choices: pocket_choices(),
             loudness_choices: loudness_choices(),

@@ -2,12 +2,14 @@
 
 use super::super::task::{Report, TaskError};
 use super::super::{Problem, Studio, extension, title_from};
+use super::Made;
 use super::sound::{Span, problem, raised};
-use super::{Made, safe_name};
 use crate::store::cuts::Revision;
 use crate::store::sounds;
 use jaunty_core::check;
-use jaunty_core::handover::{Coding, Done, FilmContainer, Form, ListForm, SheetForm, SoundForm, SourceName, cue_sheet, done, level, stems};
+use jaunty_core::handover::{
+    Coding, Done, FilmContainer, Form, ListForm, SheetForm, SoundForm, SourceName, cue_sheet, done, file_name, level, safe_name, stems,
+};
 use jaunty_core::picture::Picture;
 use jaunty_core::plan::{Plan, Role};
 use jaunty_core::reading::Reading;
@@ -186,8 +188,8 @@ impl Studio {
 
     async fn make_everything(&self, cut: Uuid, found: &Revision, sound: SoundForm, span: &Span) -> Result<Made, TaskError> {
         let (setup, plan) = (&found.cut.setup, &found.cut.plan);
-        let title = safe_name(&setup.title);
-        let name = |what: &str, end: &str| format!("{title}, {what}.{end}");
+        let (pattern, day) = (setup.file_names(), chrono::Utc::now().date_naive());
+        let name = |what: &str, end: &str| format!("{}.{end}", file_name(pattern, &setup.title, what, found.number, day));
         // A Broadcast Wave tells the hour at which it was made: the same revision would not give the same bytes.
         let sound = if sound.coding == Coding::Broadcast { SoundForm { coding: Coding::Wav24, ..sound } } else { sound };
         let mix = self.make_mix(plan, &setup.picture, &setup.title, 0..plan.length_samples, sound, &span.part(0.0, 0.3)).await?;
