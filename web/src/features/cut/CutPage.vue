@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { useEventListener, useTitle } from '@vueuse/core'
-import { computed, toRef } from 'vue'
+import { useTitle } from '@vueuse/core'
+import { computed, ref, toRef } from 'vue'
 import type { Step } from '../../router'
+import { useKeys } from '../../shared/keys'
 import { bare, clock, count } from '../../shared/words'
 import FilmView from '../film/FilmView.vue'
 import ListeningStrip from '../listening/ListeningStrip.vue'
@@ -15,6 +16,7 @@ import PictureStep from './steps/PictureStep.vue'
 import ReadingStep from './steps/ReadingStep.vue'
 import ShapeStep from './steps/ShapeStep.vue'
 import VoiceStep from './steps/VoiceStep.vue'
+import KeysSheet from './KeysSheet.vue'
 import { useCut } from './useCut'
 
 const props = defineProps<{ id: string; step: Step }>()
@@ -107,13 +109,23 @@ const saved = computed(() =>
     : '',
 )
 
-useEventListener(document, 'keydown', (event) => {
-  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
-  if ((event.target as HTMLElement).matches('input, textarea')) return
-  event.preventDefault()
-  if (event.shiftKey ? cut.value?.plan.redo : cut.value?.plan.undo)
-    void (event.shiftKey ? actions.redo() : actions.undo())
-})
+useKeys(
+  'The cut',
+  [
+    {
+      key: 'z',
+      ctrl: true,
+      shown: 'Ctrl Z',
+      what: 'undo; with Shift, redo',
+      act: (event) => {
+        if (event.shiftKey) return cut.value?.plan.redo ? void actions.redo() : undefined
+        return cut.value?.plan.undo ? void actions.undo() : undefined
+      },
+    },
+  ],
+  { ofStep: false },
+)
+const keys = ref<InstanceType<typeof KeysSheet>>()
 </script>
 
 <template>
@@ -159,6 +171,7 @@ useEventListener(document, 'keydown', (event) => {
         <button v-if="cut.plan.redo" class="plain" data-test="redo" title="Ctrl+Shift+Z" @click="actions.redo()">
           Redo: {{ cut.plan.redo }}
         </button>
+        <button class="plain" data-test="show-keys" @click="keys && (keys.open = true)">Keys <kbd>?</kbd></button>
         <p class="soft numbers" data-test="revision" :data-revision="cut.plan.revision">
           Revision {{ cut.plan.revision }}, saved {{ saved }}
         </p>
@@ -187,6 +200,7 @@ useEventListener(document, 'keydown', (event) => {
       />
       <component :is="VIEWS[step]" :cut="cut" :actions="actions" :listening="listening" />
     </main>
+    <KeysSheet ref="keys" />
     <ListeningStrip
       v-if="step !== 'reading' || !cut.bed?.reading"
       class="listening"

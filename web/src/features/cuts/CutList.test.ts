@@ -58,7 +58,7 @@ describe('the list of cuts', () => {
     const { view } = await stand()
     const titles = () => view.findAll('[data-test=cut] b').map((b) => b.text())
     expect(titles()).toEqual(['Zebra', 'Apple'])
-    view.findComponent('[data-test=sort]').vm.$emit('update:value', 'title')
+    view.findAllComponents({ name: 'ASelect' })[0]?.vm.$emit('update:value', 'title')
     await view.vm.$nextTick()
     expect(titles()).toEqual(['Apple', 'Zebra'])
     await view.get('[data-test=look-for]').setValue('copper one')

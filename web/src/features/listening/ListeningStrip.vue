@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
 import { computed } from 'vue'
+import { useKeys } from '../../shared/keys'
 import type { CutView } from '../../shared/http'
 import { bare, clock, count, decibels } from '../../shared/words'
 import type { Hear, Listening } from './useListening'
@@ -45,28 +45,36 @@ const loud = computed(() => {
   return now == null ? null : { now, most: Math.max(...heard.map((lufs) => lufs ?? -99)) }
 })
 
-useEventListener(document, 'keydown', (event) => {
-  const target = event.target as HTMLElement
-  const typing = target.matches('input, textarea, select, [contenteditable], [role=combobox]')
-  if (typing || event.ctrlKey || event.metaKey || event.altKey || !ready.value) return
-  const { listening, cut } = props
-  if (event.key === ' ') {
-    if (target.matches('button, a')) target.blur()
-    listening.toggle()
-  } else if (event.key.toLowerCase() === 'r') listening.toggleRepeat()
-  else if (event.key === 'ArrowLeft') listening.seek(Math.max(0, listening.positionS.value - (event.shiftKey ? 5 : 1)))
-  else if (event.key === 'ArrowRight')
-    listening.seek(Math.min(cut.lengthS, listening.positionS.value + (event.shiftKey ? 5 : 1)))
-  else if (event.key === 'Home') listening.seek(0)
-  else if (event.key.toLowerCase() === 'b') listening.step(-1)
-  else if (event.key.toLowerCase() === 'n') listening.step(1)
-  else if (/^[1-4]$/.test(event.key)) {
-    const choice = CHOICES.value[Number(event.key) - 1]
-    if (choice) listening.listenTo(choice.hear)
-  } else if (event.key === '5' && cut.plan.parent) listening.toggleBefore()
-  else return
-  event.preventDefault()
-})
+/** While there is something to hear. */
+const heard = (act: (event: KeyboardEvent) => unknown) => (event: KeyboardEvent) => ready.value && act(event)
+const seekBy = (seconds: number) =>
+  props.listening.seek(Math.min(props.cut.lengthS, Math.max(0, props.listening.positionS.value + seconds)))
+useKeys(
+  'Listening',
+  [
+    { key: ' ', what: 'play or stop', act: heard(() => props.listening.toggle()) },
+    { key: 'r', what: 'repeat a passage', act: heard(() => props.listening.toggleRepeat()) },
+    { key: 'ArrowLeft', what: 'a second back, five with Shift', act: heard((e) => seekBy(e.shiftKey ? -5 : -1)) },
+    { key: 'ArrowRight', what: 'a second on, five with Shift', act: heard((e) => seekBy(e.shiftKey ? 5 : 1)) },
+    { key: 'Home', what: 'to the beginning', act: heard(() => props.listening.seek(0)) },
+    { key: 'b', what: 'a picture back', act: heard(() => props.listening.step(-1)) },
+    { key: 'n', what: 'a picture on', act: heard(() => props.listening.step(1)) },
+    {
+      key: ['1', '2', '3', '4'],
+      what: 'what is heard: everything, bed, voice, film',
+      act: heard((event) => {
+        const choice = CHOICES.value[Number(event.key) - 1]
+        if (choice) props.listening.listenTo(choice.hear)
+      }),
+    },
+    {
+      key: '5',
+      what: 'before the last change',
+      act: heard(() => !!props.cut.plan.parent && props.listening.toggleBefore()),
+    },
+  ],
+  { ofStep: false },
+)
 </script>
 
 <template>

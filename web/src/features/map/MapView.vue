@@ -28,6 +28,7 @@ const emit = defineEmits<{
   say: [change: Of<'fit'>]
   splice: [index: number]
   tryLength: [seconds: number]
+  leaveLength: []
   setLength: [seconds: number]
 }>()
 
@@ -58,6 +59,7 @@ const end = useLengthDrag(
   () => props.triedS,
   (seconds) => emit('tryLength', seconds),
   (seconds) => emit('setLength', seconds),
+  () => emit('leaveLength'),
 )
 </script>
 

@@ -1,3 +1,4 @@
+import { useEscape } from '../../shared/keys'
 import type { Ground } from './ground'
 import { hold } from './ground'
 
@@ -9,6 +10,7 @@ export function useLengthDrag(
   triedS: () => number | null,
   tryLength: (seconds: number) => void,
   take: (seconds: number) => void,
+  leave: () => void,
 ) {
   let from: { x: number; lengthS: number } | null = null
 
@@ -21,6 +23,10 @@ export function useLengthDrag(
     const secondsPerPx = from.lengthS / (ground.map.value.right - 8)
     tryLength(Math.max(LEAST_S, from.lengthS + (event.clientX - from.x) * secondsPerPx))
   }
+  useEscape(() => {
+    if (from) leave()
+    from = null
+  })
   function drop() {
     const tried = triedS()
     if (from && tried !== null) take(tried)

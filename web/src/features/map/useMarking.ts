@@ -1,11 +1,10 @@
-import { onKeyStroke } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import type { Wish } from '../../shared/http'
+import { useEscape, useKeys } from '../../shared/keys'
 import { samples } from '../../shared/words'
 import { hold, type Ground } from './ground'
 
-const KEYS = { k: 'keep', o: 'leaveOut', f: 'free' } as const
-type Said = (typeof KEYS)[keyof typeof KEYS]
+type Said = 'keep' | 'leaveOut' | 'free'
 
 /** Marking a passage of the bed between two bar lines, and what is wished of it. */
 export function useMarking(ground: Ground, revision: () => number, wish: (wish: Wish) => void) {
@@ -43,13 +42,14 @@ export function useMarking(ground: Ground, revision: () => number, wish: (wish: 
     marked.value = null
   }
 
-  onKeyStroke('Escape', () => (marked.value = null))
-  for (const [key, what] of Object.entries(KEYS))
-    onKeyStroke(key, (event) => {
-      if (!marked.value || (event.target as HTMLElement).matches('input, textarea')) return
-      event.preventDefault()
-      say(what)
-    })
+  const letGo = () => ((marked.value = null), (fromS.value = null))
+  useEscape(letGo)
+  const said = (what: Said) => (marked.value ? void say(what) : false)
+  useKeys('Marked passage of the bed', [
+    { key: 'k', what: 'keep it', act: () => said('keep') },
+    { key: 'o', what: 'leave it out', act: () => said('leaveOut') },
+    { key: 'f', what: 'let it be free', act: () => said('free') },
+  ])
 
   return { marked, isDone: computed(() => marked.value !== null && fromS.value === null), begin, move, end, say }
 }

@@ -1,7 +1,7 @@
-import { onKeyStroke } from '@vueuse/core'
 import { ref } from 'vue'
 import { MAP, nearest } from '../../drawing/map'
 import type { Wish } from '../../shared/http'
+import { useEscape } from '../../shared/keys'
 import { samples } from '../../shared/words'
 import { hold, type Ground } from './ground'
 
@@ -31,6 +31,6 @@ export function usePinPull(ground: Ground, wish: (wish: Wish) => void) {
     wish({ what: 'pin', bedSamples: samples(now.bedS), cutSamples: samples(isMeant ? near.atS : seconds) })
   }
 
-  onKeyStroke('Escape', () => (pulled.value = null))
+  useEscape(() => (pulled.value = null))
   return { pulled, pull, pulling, letGo }
 }

@@ -1,6 +1,6 @@
-import { onKeyStroke } from '@vueuse/core'
 import { ref } from 'vue'
 import type { FittingView, Of } from '../../shared/http'
+import { useEscape } from '../../shared/keys'
 import { samples, secondsOf } from '../../shared/words'
 import { hold, type Ground } from './ground'
 
@@ -34,6 +34,6 @@ export function useSpliceDrag(ground: Ground, fitting: () => FittingView, say: (
     say({ about: 'fit', do: 'moveSplice', ...change })
   }
 
-  onKeyStroke('Escape', () => (dragged.value = null))
+  useEscape(() => (dragged.value = null))
   return { dragged, grab, drag, drop }
 }

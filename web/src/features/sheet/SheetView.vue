@@ -3,6 +3,7 @@ import { useElementSize, useScroll } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { AMBIENCE_PX, ambienceRows, layoutSheet, LINE_PX, ROWS, type Hairpin } from '../../drawing/sheet'
 import type { CutView, LevelView, WaveformView } from '../../shared/http'
+import { useEscape } from '../../shared/keys'
 import { clock, decibels } from '../../shared/words'
 import { levelKey } from './choices'
 
@@ -99,6 +100,10 @@ function grabWedge(event: PointerEvent, pin: Hairpin, line: number) {
   const moves = closes(pin) && event.clientX - box.left < box.width / 3
   wedge.value = { pin, line, x: event.clientX, y: event.clientY, dx: 0, dy: 0, moves }
 }
+useEscape(() => {
+  wedge.value = null
+  drag.value = null
+})
 function dragWedge(event: PointerEvent) {
   const now = wedge.value
   if (now) wedge.value = { ...now, dx: event.clientX - now.x, dy: event.clientY - now.y }

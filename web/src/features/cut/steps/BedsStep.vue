@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import {
   answer,
@@ -10,6 +9,7 @@ import {
   type Opinion,
   type Terms,
 } from '../../../shared/http'
+import { useKeys } from '../../../shared/keys'
 import DropArea from '../../../shared/DropArea.vue'
 import { SOUNDS, useSending } from '../../../shared/files'
 import SendingList from '../../../shared/SendingList.vue'
@@ -86,14 +86,10 @@ function turn(by: number) {
   if (next) props.listening.tryCandidate(next.hash)
 }
 
-useEventListener(document, 'keydown', (event) => {
-  const target = event.target as HTMLElement
-  if (target.matches('input, textarea, [role=combobox]') || event.ctrlKey || event.metaKey || event.altKey) return
-  if (event.key === 'ArrowDown') turn(1)
-  else if (event.key === 'ArrowUp') turn(-1)
-  else return
-  event.preventDefault()
-})
+useKeys('Beds', [
+  { key: 'ArrowDown', what: 'hear the next candidate at the same moment', act: () => turn(1) },
+  { key: 'ArrowUp', what: 'hear the one before', act: () => turn(-1) },
+])
 // Elsewhere in the page one hears the plan again.
 onBeforeUnmount(() => props.listening.tryCandidate(null))
 

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { onKeyStroke, useDebounceFn } from '@vueuse/core'
+import { useDebounceFn } from '@vueuse/core'
 import type { TableColumnType } from 'ant-design-vue'
 import { computed, ref, shallowRef, watch } from 'vue'
+import { useKeys } from '../../../shared/keys'
 import { answer, server, type FittingView, type NaturalWaysView, type Of } from '../../../shared/http'
 import { clock, count } from '../../../shared/words'
 import MapView from '../../map/MapView.vue'
@@ -143,29 +144,27 @@ function toWishes() {
   panel?.querySelector<HTMLElement>('input, button:not(:disabled)')?.focus({ preventScroll: true })
 }
 
-const typing = (event: KeyboardEvent) => (event.target as HTMLElement).matches('input, textarea, [role=combobox]')
-const plainKey = (event: KeyboardEvent) => !typing(event) && !event.ctrlKey && !event.metaKey && !event.altKey
-onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w', 'z', '<', '>'], (event) => {
-  if (!chosen.value || !plainKey(event)) return
-  const total = plan.value.fittings.length
-  const act: Record<string, () => void> = {
-    ArrowUp: () => void take((plan.value.chosen + total - 1) % total),
-    ArrowDown: () => void take((plan.value.chosen + 1) % total),
-    x: () => other.value !== null && void take(other.value),
-    ',': () => closeUp.value?.nudge(-48),
-    '.': () => closeUp.value?.nudge(48),
-    '<': () => closeUp.value?.nudge(-1),
-    '>': () => closeUp.value?.nudge(1),
-    ';': () => closeUp.value?.touch({ laterBeats: -1 }),
-    "'": () => closeUp.value?.touch({ laterBeats: 1 }),
-    t: () => closeUp.value?.nextBest(),
-    w: toWishes,
-    Enter: () => !(event.target as HTMLElement).matches('button, a, [role=slider]') && hearAround(),
-  }
-  if (busy.value && event.key !== 'Enter') return
-  act[event.key]?.()
-  if (act[event.key]) event.preventDefault()
+/** A key that changes the fit waits for the change before it. */
+const change = (key: string | string[], what: string, act: () => unknown) => ({
+  key,
+  what,
+  act: () => (chosen.value ? void (busy.value || act()) : false),
 })
+const turn = (by: number) => take((plan.value.chosen + by + plan.value.fittings.length) % plan.value.fittings.length)
+useKeys('Fit', [
+  change('ArrowUp', 'the fitting before', () => turn(-1)),
+  change('ArrowDown', 'the next fitting', () => turn(1)),
+  change('x', 'the fitting that was played before, in turn', () => other.value !== null && take(other.value)),
+  { key: 'Enter', what: 'hear a bar round the splice', act: () => (chosen.value ? hearAround() : false) },
+  change(',', 'enter 1 ms earlier', () => closeUp.value?.nudge(-48)),
+  change('.', 'enter 1 ms later', () => closeUp.value?.nudge(48)),
+  change('<', 'enter a sample earlier', () => closeUp.value?.nudge(-1)),
+  change('>', 'enter a sample later', () => closeUp.value?.nudge(1)),
+  change(';', 'the splice a beat earlier', () => closeUp.value?.touch({ laterBeats: -1 })),
+  change("'", 'the splice a beat later', () => closeUp.value?.touch({ laterBeats: 1 })),
+  change('t', 'the next best place', () => closeUp.value?.nextBest()),
+  change('w', 'what you ask for', toWishes),
+])
 </script>
 
 <template>
@@ -225,6 +224,7 @@ onKeyStroke(['ArrowUp', 'ArrowDown', 'x', ',', '.', ';', "'", 'Enter', 't', 'w',
         @say="fit"
         @splice="(index) => (spliceIndex = index)"
         @try-length="tryLength"
+        @leave-length="tried = null"
         @set-length="setLength"
       />
       <p v-if="fitting.why && !tried" class="soft note" data-test="fit-why">{{ fitting.why }}</p>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
 import { message } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
+import { useKeys } from '../../../shared/keys'
 import type { Description, MomentKind, Of } from '../../../shared/http'
 import DropArea from '../../../shared/DropArea.vue'
 import { CUT_LISTS, FILMS, isFilm, OTHER_LISTS, useSending } from '../../../shared/files'
@@ -101,18 +101,12 @@ function remove() {
   else void props.actions.say({ about: 'picture', do: 'removeMoment', moment: momentName(at.index) })
 }
 
-useEventListener(document, 'keydown', (event) => {
-  const target = event.target as HTMLElement
-  if (target.matches('input, textarea, [role=combobox]') || event.ctrlKey || event.metaKey || event.altKey) return
-  const key = event.key.toLowerCase()
-  const kind = KINDS.find((one) => one.key === key)
-  if (key === 'e') void begin()
-  else if (kind) void mark(kind.value)
-  else if ((key === 'delete' || key === 'backspace') && selected.value) remove()
-  else if (key === 'escape') selected.value = null
-  else return
-  event.preventDefault()
-})
+useKeys('Picture', [
+  { key: 'e', what: 'a shot begins here', act: () => void begin() },
+  ...KINDS.map((kind) => ({ key: kind.key, what: `mark: ${kind.label}`, act: () => void mark(kind.value) })),
+  { key: ['Delete', 'Backspace'], what: 'remove what is selected', act: () => !!selected.value && remove() !== null },
+  { key: 'Escape', what: 'select nothing', act: () => (selected.value = null) === null },
+])
 </script>
 
 <template>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
 import type { UploadProps } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { barAt } from '../../../drawing/bars'
+import { useKeys } from '../../../shared/keys'
 import type { Correction } from '../../../shared/http'
 import { clock, count, decibels, samples } from '../../../shared/words'
 import BarsPage from '../../reading/BarsPage.vue'
@@ -132,41 +132,32 @@ function shiftBoundary(bars: number) {
   }
 }
 
-useEventListener(
-  document,
-  'keydown',
-  (event) => {
-    const target = event.target as HTMLElement
-    if (target.matches('input, textarea, [role=combobox]') || event.ctrlKey || event.metaKey || event.altKey) return
-    if (!reading.value) return
-    const act: Record<string, () => void> = {
-      ' ': player.toggle,
-      k: () => (player.counting.value = !player.counting.value),
-      t: tap,
-      '+': () => say({ what: 'doubleTempo' }),
-      '-': () => say({ what: 'halfTempo' }),
-      h: () => say({ what: 'offBeats' }),
-      '[': () => say({ what: 'shiftBars', beats: -1 }),
-      ']': () => say({ what: 'shiftBars', beats: 1 }),
-      ',': () => say({ what: 'nudge', samples: -480 }),
-      '.': () => say({ what: 'nudge', samples: 480 }),
-      s: splitOrJoin,
-      '<': () => shiftBoundary(-1),
-      '>': () => shiftBoundary(1),
-      g: markSinging,
-      l: () => markEnding('lastHit'),
-      f: () => markEnding('fadesFrom'),
-    }
-    const work = act[event.key.length === 1 ? event.key.toLowerCase() : event.key]
-    if (!work) return
-    // The strip at the foot plays the cut; here the bed is heard.
-    event.stopImmediatePropagation()
-    event.preventDefault()
-    if (event.key === ' ' && target.matches('button, a')) target.blur()
-    work()
-  },
-  { capture: true },
-)
+/** What a key does once the bed has been read. */
+const mend = (key: string | string[], what: string, act: () => unknown) => ({
+  key,
+  what,
+  // Most of these give nothing back; only a bed that is not read yet leaves its keys to others.
+  act: () => (reading.value ? void act() : false),
+})
+useKeys('Reading', [
+  // The strip at the foot plays the cut; here the bed is heard.
+  mend(' ', 'hear the bed, or stop', player.toggle),
+  mend('k', 'count along', () => (player.counting.value = !player.counting.value)),
+  mend('t', 'tap the beat', tap),
+  mend('+', 'twice as many beats', () => say({ what: 'doubleTempo' })),
+  mend('-', 'half as many beats', () => say({ what: 'halfTempo' })),
+  mend('h', 'the beats lie between', () => say({ what: 'offBeats' })),
+  mend('[', 'bars begin a beat earlier', () => say({ what: 'shiftBars', beats: -1 })),
+  mend(']', 'bars begin a beat later', () => say({ what: 'shiftBars', beats: 1 })),
+  mend(',', 'all beats 10 ms earlier', () => say({ what: 'nudge', samples: -480 })),
+  mend('.', 'all beats 10 ms later', () => say({ what: 'nudge', samples: 480 })),
+  mend('s', 'a section begins here, or none does', splitOrJoin),
+  mend('<', 'the section begins a bar earlier', () => shiftBoundary(-1)),
+  mend('>', 'the section begins a bar later', () => shiftBoundary(1)),
+  mend('g', 'somebody sings in this bar, or nobody does', markSinging),
+  mend('l', 'the last hit is in this bar', () => markEnding('lastHit')),
+  mend('f', 'it fades from this bar on', () => markEnding('fadesFrom')),
+])
 </script>
 
 <template>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { onKeyStroke } from '@vueuse/core'
 import { computed, ref } from 'vue'
+import { useKeys } from '../../../shared/keys'
 import type { LevelChange, LevelName, LevelView } from '../../../shared/http'
 import { clock, decibels, samples } from '../../../shared/words'
 import { levelKey } from '../../sheet/choices'
@@ -21,9 +21,6 @@ const waveform = useWaveform(() =>
 
 /** The sheet needs the width; the figures come when they are asked for. */
 const figures = ref(false)
-onKeyStroke('g', (event) => {
-  if (!(event.target as HTMLElement).matches('input, textarea, [role=combobox]')) figures.value = !figures.value
-})
 
 const selected = ref<{ key: string; x: number; y: number } | null>(null)
 const level = computed(() => plan.value?.levels.find((object) => levelKey(object.name) === selected.value?.key) ?? null)
@@ -73,20 +70,23 @@ function zoom(by: number) {
   secondsPerLine.value = ZOOMS[Math.min(ZOOMS.length - 1, Math.max(0, at + by))] ?? 15
 }
 
-/** One decibel up or down for what is selected; the balance of all where nothing is. */
-onKeyStroke(['+', '-', '[', ']'], (event) => {
-  if ((event.target as HTMLElement).matches('input, textarea, [role=combobox]')) return
+/** One decibel up or down for what is selected; the passage where nothing is. */
+function step(byDb: number) {
   const now = level.value
-  const up = event.key === '+'
-  if (event.key === '[' || event.key === ']') {
-    void props.actions.say({ about: 'levels', do: 'balance', byDb: event.key === '[' ? 1 : -1 })
-  } else if (!now && passage.value) {
-    sweep(up ? 1 : -1)
-  } else if (now && now.kind !== 'fadeIn' && now.kind !== 'fadeOut') {
-    void props.actions.say({ about: 'levels', do: 'step', level: now.name, byDb: up ? 1 : -1 })
-  } else return
-  event.preventDefault()
-})
+  if (!now && passage.value) sweep(byDb)
+  else if (now && now.kind !== 'fadeIn' && now.kind !== 'fadeOut')
+    void props.actions.say({ about: 'levels', do: 'step', level: now.name, byDb })
+  else return false
+}
+const balance = (byDb: number) => void props.actions.say({ about: 'levels', do: 'balance', byDb })
+useKeys('Shape', [
+  { key: 'g', what: 'figures of the whole', act: () => void (figures.value = !figures.value) },
+  { key: '+', what: 'what is selected 1 dB louder', act: () => step(1) },
+  { key: '-', what: 'what is selected 1 dB softer', act: () => step(-1) },
+  { key: '[', what: 'more voice', act: () => balance(1) },
+  { key: ']', what: 'more bed', act: () => balance(-1) },
+  { key: 'Escape', what: 'select nothing', act: () => void (selected.value = null) },
+])
 
 /** The card stays within the page, above its swell when there is no room below. */
 const place = computed(() => {

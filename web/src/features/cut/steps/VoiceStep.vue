@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
 import { computed, onMounted, ref, watch } from 'vue'
 import { ask } from '../../../shared/ask'
 import DropArea from '../../../shared/DropArea.vue'
 import { SOUNDS, useSending } from '../../../shared/files'
 import SendingList from '../../../shared/SendingList.vue'
+import { useKeys } from '../../../shared/keys'
 import { bare, clock, count, decibels, samples } from '../../../shared/words'
 import FilmView from '../../film/FilmView.vue'
 import { linesOf, textOf } from '../../voice/lines'
@@ -67,21 +67,10 @@ function drop(hash: string, name: string) {
   })
 }
 
-useEventListener(
-  document,
-  'keydown',
-  (event) => {
-    const target = event.target as HTMLElement
-    if (target.matches('input, textarea, [role=combobox]') || event.ctrlKey || event.metaKey || event.altKey) return
-    if (event.key.toLowerCase() === 'v') void (busy.value ? recorder.stop() : recorder.record())
-    else if (event.key === ' ' && busy.value) {
-      event.stopImmediatePropagation()
-      void recorder.stop()
-    } else return
-    event.preventDefault()
-  },
-  { capture: true },
-)
+useKeys('Voice', [
+  { key: 'v', what: 'record, or stop recording', act: () => void (busy.value ? recorder.stop() : recorder.record()) },
+  { key: ' ', what: 'stop recording', act: () => (busy.value ? void recorder.stop() : false) },
+])
 </script>
 
 <template>
