@@ -1,9 +1,12 @@
 <script setup lang="ts">
-import { theme } from './theme'
+import { usePreferredDark } from '@vueuse/core'
+import { themeOf } from './theme'
+
+const dark = usePreferredDark()
 </script>
 
 <template>
-  <a-config-provider :theme="theme">
+  <a-config-provider :theme="themeOf(dark)">
     <router-view />
   </a-config-provider>
 </template>

@@ -7,5 +7,7 @@ import './style.css'
 import { createApp } from 'vue'
 import App from './App.vue'
 import { router } from './router'
+import { keepMended } from './shared/mended'
 
 createApp(App).use(router).mount('#app')
+keepMended()

@@ -1,35 +1,42 @@
+import { theme as library } from 'ant-design-vue'
 import type { ThemeConfig } from 'ant-design-vue/es/config-provider/context'
 
-/** The colours of the page: ink on paper, and few of them. */
-export const INK = {
-  ground: '#fbf6ea',
-  column: '#f2ead8',
-  line: '#d9cfb8',
-  ink: '#1f2430',
-  soft: '#6b6558',
-  band: '#4f7f7d',
-  voice: '#7a3328',
-  hand: '#4c6b2f',
-  warn: '#a8480f',
-} as const
+/** The colours of the components, which cannot read the variables of style.css: the same ink on the same paper. */
+const DAY = {
+  colorPrimary: '#2f5f5d',
+  colorInfo: '#2f5f5d',
+  colorWarning: '#a8480f',
+  colorError: '#9a2f1f',
+  colorText: '#1f2430',
+  colorTextSecondary: '#6b6558',
+  colorTextDescription: '#6b6558',
+  colorTextPlaceholder: '#757064',
+  colorBgBase: '#fffdf6',
+  colorBgLayout: '#fbf6ea',
+  colorBorder: '#d9cfb8',
+}
+const NIGHT = {
+  colorPrimary: '#5f9a95',
+  colorInfo: '#8cc5c0',
+  colorWarning: '#f0a06a',
+  colorError: '#ef8e7c',
+  colorText: '#ece4d3',
+  colorTextSecondary: '#b3a994',
+  colorTextDescription: '#b3a994',
+  colorTextPlaceholder: '#a39a86',
+  colorBgBase: '#1d1b17',
+  colorBgContainer: '#262219',
+  colorBgElevated: '#2c271d',
+  colorBgLayout: '#1d1b17',
+  colorBorder: '#4a4437',
+}
 
-/** Tints of the ribbons, in turn. */
-export const RIBBONS = ['#cfdad3', '#e6d7ba', '#d5cdd6', '#dbd0c2'] as const
-
-export const theme: ThemeConfig = {
+export const themeOf = (dark: boolean): ThemeConfig => ({
+  algorithm: dark ? library.darkAlgorithm : library.defaultAlgorithm,
   token: {
-    colorPrimary: '#2f5f5d',
-    colorInfo: '#2f5f5d',
-    colorWarning: INK.warn,
-    colorError: '#9a2f1f',
-    colorText: INK.ink,
-    colorTextSecondary: INK.soft,
-    colorTextDescription: INK.soft,
-    colorBgBase: '#fffdf6',
-    colorBgLayout: INK.ground,
-    colorBorder: INK.line,
+    ...(dark ? NIGHT : DAY),
     borderRadius: 3,
     fontFamily: "'Commissioner Variable', sans-serif",
     fontSize: 14,
   },
-}
+})

@@ -1,6 +1,8 @@
-//! Takes pictures of a running Jaunty Bar: `pictures URL FOLDER NAME=PATH[@SELECTOR-TO-CLICK] ...`
+//! Takes pictures of a running Jaunty Bar: `pictures URL FOLDER NAME=PATH[@SELECTOR-TO-CLICK] ...`; with `AXE=1` it tells what
+//! axe-core finds wrong with each as well, with `DARK=1` the system asks for dark, `WIDTH` is that of the window.
 
 use jaunty_e2e::{Browser, BrowserError};
+use serde_json::json;
 use std::path::Path;
 use std::time::Duration;
 
@@ -12,6 +14,12 @@ async fn main() -> Result<(), BrowserError> {
         return Ok(());
     };
     let browser = Browser::start().await?;
+    if let Some(width) = std::env::var("WIDTH").ok().and_then(|w| w.parse::<u32>().ok()) {
+        browser.devtools("Emulation.setDeviceMetricsOverride", json!({ "width": width, "height": width * 5 / 8, "deviceScaleFactor": 1, "mobile": false })).await?;
+    }
+    if std::env::var_os("DARK").is_some() {
+        browser.devtools("Emulation.setEmulatedMedia", json!({ "features": [{ "name": "prefers-color-scheme", "value": "dark" }] })).await?;
+    }
     for one in wanted {
         let (name, path) = one.split_once('=').ok_or_else(|| BrowserError::Missing(format!("a = in {one}")))?;
         let (path, click) = path.split_once('@').map_or((path, None), |(p, c)| (p, Some(c)));
@@ -33,6 +41,9 @@ async fn main() -> Result<(), BrowserError> {
             let chosen = all.into_iter().take(4).last().ok_or_else(|| BrowserError::Missing(selector.into()))?;
             chosen.click().await?;
             tokio::time::sleep(Duration::from_millis(700)).await;
+        }
+        if std::env::var_os("AXE").is_some() {
+            browser.axe().await?.iter().for_each(|wrong| eprintln!("{name}: {wrong}"));
         }
         browser.picture(&Path::new(folder).join(format!("{name}.png"))).await?;
     }

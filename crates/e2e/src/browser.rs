@@ -177,6 +177,21 @@ impl Browser {
         eventually(Duration::from_secs(40), whole).await.ok_or_else(|| BrowserError::Missing("a saved file".into()))
     }
 
+    /// What axe-core (npm, the engine of most accessibility checks) finds wrong with the page as it stands: rule, what it says, and
+    /// where. Empty where nothing is.
+    ///
+    /// # Errors
+    /// [`BrowserError`]; `./test` installs axe-core.
+    pub async fn axe(&self) -> Result<Vec<String>, BrowserError> {
+        let script = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/node_modules/axe-core/axe.min.js"))?;
+        self.client.execute(&script, Vec::new()).await?;
+        const RUN: &str = "const done = arguments[arguments.length - 1];
+            axe.run(document).then((found) => done(found.violations.map((v) => `${v.id}: ${v.help}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)))
+               .catch((cause) => done([String(cause)]));";
+        let found = self.client.execute_async(RUN, Vec::new()).await?;
+        Ok(found.as_array().into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect())
+    }
+
     /// Writes a picture of the page.
     ///
     /// # Errors

@@ -10,7 +10,7 @@ defineProps<{ sending: Sending[] }>()
   <div v-for="(entry, k) in sending" :key="k" role="status" class="arriving" data-test="arriving">
     <span>Bringing in {{ entry.name }}</span>
     <EnergyCurve v-if="entry.levelsDb.length" :levels-db="entry.levelsDb" :width="250" :height="34" />
-    <a-progress :percent="Math.round(entry.share * 100)" size="small" />
+    <progress :value="entry.share" :aria-label="`${entry.name} is on its way`" />
   </div>
 </template>
 

@@ -53,7 +53,7 @@ async fn a_spoken_show_opens_and_closes() {
     browser.find("opening").await.unwrap().click().await.unwrap();
     done(&browser, "open with the bed alone").await;
     browser.find("closing").await.unwrap().click().await.unwrap();
-    done(&browser, "rise behind the last words").await;
+    done(&browser, "rise under the last words").await;
     // Ten seconds of theme, fading over the last four, the voice half-way (common practice).
     let alone = browser.find("alone-s").await.unwrap();
     alone.click().await.unwrap();

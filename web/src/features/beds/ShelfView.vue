@@ -138,13 +138,13 @@ function take(piece: ShelfPieceView) {
     <table v-else>
       <thead>
         <tr>
-          <th></th>
+          <th><span class="unseen">listen</span></th>
           <th>piece</th>
           <th>mood</th>
           <th>tempo</th>
           <th>length</th>
           <th>terms of use</th>
-          <th></th>
+          <th><span class="unseen">take</span></th>
         </tr>
       </thead>
       <tbody>

@@ -78,7 +78,7 @@ figure {
 svg {
   display: block;
   cursor: pointer;
-  background: #fffdf7;
+  background: var(--card);
 }
 .phrase {
   fill: var(--voice);

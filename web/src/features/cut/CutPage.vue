@@ -134,9 +134,10 @@ const keys = ref<InstanceType<typeof KeysSheet>>()
     <p><router-link to="/">All cuts</router-link></p>
   </div>
   <div v-else-if="cut" class="page">
+    <a class="skip" href="#step">To the step</a>
     <nav class="column" aria-label="Steps">
       <router-link to="/" class="name">Jaunty Bar</router-link>
-      <p class="cut-title" data-test="title">{{ cut.title }}</p>
+      <h1 class="cut-title" data-test="title">{{ cut.title }}</h1>
       <p class="soft">{{ clock(cut.lengthS) }} at {{ cut.rate.label }} frames</p>
       <ol>
         <li v-for="(entry, k) in contents" :key="entry.step" :class="{ here: entry.step === step }">
@@ -156,12 +157,7 @@ const keys = ref<InstanceType<typeof KeysSheet>>()
       <div class="foot">
         <div v-for="job in work" :key="job.id" class="job" data-test="job" role="status">
           <span>{{ job.doing }}</span>
-          <a-progress
-            :percent="Math.round(job.progress * 100)"
-            size="small"
-            :show-info="false"
-            :aria-label="job.doing"
-          />
+          <progress :value="job.progress" :aria-label="job.doing" />
           <button class="plain" @click="actions.cancel(job.id)">cancel</button>
         </div>
         <FilmView v-if="cut.film && !SHOWS_FILM.includes(step)" :cut="cut" :listening="listening" class="small-film" />
@@ -177,7 +173,7 @@ const keys = ref<InstanceType<typeof KeysSheet>>()
         </p>
       </div>
     </nav>
-    <main :class="{ whole: step === 'reading' && cut.bed?.reading }">
+    <main id="step" tabindex="-1" :class="{ whole: step === 'reading' && cut.bed?.reading }">
       <a-alert
         v-for="job in failed"
         :key="job.id"
@@ -227,6 +223,7 @@ const keys = ref<InstanceType<typeof KeysSheet>>()
   overflow-y: auto;
 }
 .column > p,
+.cut-title,
 .name {
   padding: 0 18px;
   margin: 0;
@@ -239,6 +236,9 @@ const keys = ref<InstanceType<typeof KeysSheet>>()
   margin-bottom: 12px;
 }
 .cut-title {
+  margin: 0;
+  font-family: inherit;
+  font-size: inherit;
   font-weight: 600;
   overflow-wrap: anywhere;
   display: -webkit-box;
@@ -307,6 +307,20 @@ li small.warn {
 .job {
   margin-bottom: 6px;
   padding: 0 4px;
+}
+@media print {
+  .page {
+    display: block;
+    height: auto;
+    overflow: visible;
+  }
+  .column,
+  .listening {
+    display: none;
+  }
+  main {
+    overflow: visible;
+  }
 }
 /* The reading brings a strip of its own: there the bed is heard, not the cut. */
 main.whole {

@@ -44,6 +44,7 @@ function submit() {
     <a-form-item label="Frames a second">
       <a-select
         v-model:value="value.rate"
+        aria-label="Frames a second"
         :options="RATES.map((rate) => ({ value: rate.key, label: rate.label }))"
         data-test="rate-input"
       />

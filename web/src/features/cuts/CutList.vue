@@ -118,7 +118,7 @@ async function fromFile(chosen: File) {
     <a-alert v-if="problem" type="error" :message="problem" show-icon />
     <div class="columns">
       <section>
-        <h3>Cuts</h3>
+        <h2>Cuts</h2>
         <p v-if="cuts?.length === 0" class="soft">
           There is no cut yet. Make one: its title, its length and its frame rate are enough.
         </p>
@@ -151,10 +151,10 @@ async function fromFile(chosen: File) {
           </router-link>
           <div class="acts">
             <small class="soft">{{ day(cut.createdAt) }}</small>
-            <button class="plain" :aria-label="`Copy ${cut.title}`" data-test="copy" @click="copy(cut)">copy</button>
+            <button class="plain" :aria-label="`copy ${cut.title}`" data-test="copy" @click="copy(cut)">copy</button>
             <button
               class="plain soft"
-              :aria-label="`Take ${cut.title} away`"
+              :aria-label="`take away ${cut.title}`"
               data-test="take-away"
               @click="takeAway(cut)"
             >
@@ -164,7 +164,7 @@ async function fromFile(chosen: File) {
         </div>
       </section>
       <section>
-        <h3>New cut, from a file</h3>
+        <h2>New cut, from a file</h2>
         <div class="card start">
           <DropArea
             title="Drop an edit list or a film"
@@ -176,7 +176,12 @@ async function fromFile(chosen: File) {
           />
           <label class="soft">
             frames a second of a list
-            <a-select v-model:value="listRate" size="small" data-test="list-rate">
+            <a-select
+              v-model:value="listRate"
+              size="small"
+              aria-label="Frames a second of a list"
+              data-test="list-rate"
+            >
               <a-select-option value="">inferred</a-select-option>
               <a-select-option v-for="rate in RATES" :key="rate.key" :value="rate.key">{{
                 rate.label
@@ -184,7 +189,7 @@ async function fromFile(chosen: File) {
             </a-select>
           </label>
         </div>
-        <h3>New cut, by hand</h3>
+        <h2>New cut, by hand</h2>
         <CutForm v-model="value" action="Make it" :busy="busy" brief @submit="make" />
       </section>
     </div>
@@ -203,6 +208,10 @@ header {
 }
 h1 {
   font-size: 36px;
+}
+h2 {
+  font-size: 17px;
+  margin-bottom: 8px;
 }
 .columns {
   display: grid;

@@ -107,7 +107,7 @@ video {
   flex-direction: column;
   align-items: center;
   justify-content: center;
-  background: #fffdf6;
+  background: var(--card);
   text-align: center;
   padding: 4px;
 }

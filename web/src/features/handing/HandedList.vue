@@ -18,7 +18,7 @@ const size = (bytes: number) =>
         <th>made</th>
         <th>of</th>
         <th>size</th>
-        <th></th>
+        <th><span class="unseen">save</span></th>
       </tr>
     </thead>
     <tbody>

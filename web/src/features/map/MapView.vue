@@ -4,7 +4,6 @@ import { computed, ref } from 'vue'
 import { layoutMap, MAP } from '../../drawing/map'
 import type { CutView, FittingView, Of, WaveformView, Wish } from '../../shared/http'
 import { clock, samples } from '../../shared/words'
-import { RIBBONS } from '../../theme'
 import { edges } from './edges'
 import { useGround } from './ground'
 import { useLengthDrag } from './useLengthDrag'
@@ -98,7 +97,7 @@ const end = useLengthDrag(
         v-for="ribbon in map.ribbons"
         :key="ribbon.piece"
         :d="ribbon.path"
-        :fill="RIBBONS[ribbon.piece % RIBBONS.length]"
+        :fill="`var(--ribbon-${ribbon.piece % 4})`"
         class="ribbon"
         data-test="ribbon"
       />
@@ -140,14 +139,15 @@ const end = useLengthDrag(
         class="kept-edge"
         role="button"
         tabindex="0"
-        :aria-label="`${edge.text}. ${edge.hint}`"
         :data-test="`as-${edge.side}`"
         @click="wish(edge.wish)"
         @keydown.enter.stop="wish(edge.wish)"
       >
         <title>{{ edge.hint }}</title>
         <text :x="edge.bedX" :y="MAP.ribbonTop + 13" :text-anchor="edge.anchor">{{ edge.text }}</text>
-        <text :x="edge.cutX" :y="MAP.ribbonBottom - 5" :text-anchor="edge.anchor">{{ edge.text }}</text>
+        <text :x="edge.cutX" :y="MAP.ribbonBottom - 5" :text-anchor="edge.anchor">
+          {{ edge.text }}
+        </text>
       </g>
       <g v-for="ribbon in map.ribbons" :key="`e${ribbon.piece}`">
         <g
@@ -286,7 +286,7 @@ const end = useLengthDrag(
   fill: var(--soft);
 }
 .hole {
-  fill: #ece4d2;
+  fill: var(--rail);
 }
 .section,
 .shot-mark {
@@ -318,10 +318,10 @@ const end = useLengthDrag(
   cursor: grab;
 }
 .rail:hover {
-  fill: rgb(122 51 40 / 12%);
+  fill: color-mix(in srgb, var(--voice) 12%, transparent);
 }
 .marked {
-  fill: rgb(76 107 47 / 18%);
+  fill: color-mix(in srgb, var(--hand) 18%, transparent);
   stroke: var(--hand);
 }
 .kept {
@@ -330,7 +330,7 @@ const end = useLengthDrag(
   stroke-width: 2;
 }
 .unwanted {
-  fill: rgb(122 51 40 / 10%);
+  fill: color-mix(in srgb, var(--voice) 10%, transparent);
   stroke: var(--voice);
 }
 .struck {
@@ -405,9 +405,9 @@ const end = useLengthDrag(
   display: flex;
   gap: 2px;
   padding: 4px 6px;
-  background: #fffdf6;
+  background: var(--card);
   border: 1px solid var(--line);
   border-radius: 3px;
-  box-shadow: 0 2px 8px rgb(31 36 48 / 12%);
+  box-shadow: 0 2px 8px rgb(0 0 0 / 12%);
 }
 </style>

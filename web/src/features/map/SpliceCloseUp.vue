@@ -169,17 +169,17 @@ header {
   text-align: center;
 }
 .paper {
-  fill: #fffdf6;
+  fill: var(--card);
   stroke: var(--line);
 }
 .fade {
-  fill: rgb(122 51 40 / 12%);
+  fill: color-mix(in srgb, var(--voice) 12%, transparent);
 }
 .leaving {
-  fill: #9bb8b4;
+  fill: var(--left);
 }
 .entering {
-  fill: #d0b078;
+  fill: var(--entered);
 }
 .axis {
   stroke: var(--ground);

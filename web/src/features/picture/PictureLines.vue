@@ -124,7 +124,7 @@ const is = (kind: 'shot' | 'moment', index: number) => props.selected?.kind === 
   width: 100%;
 }
 .ground {
-  fill: #fffdf6;
+  fill: var(--card);
   cursor: pointer;
 }
 .edge {
@@ -145,7 +145,7 @@ const is = (kind: 'shot' | 'moment', index: number) => props.selected?.kind === 
   cursor: pointer;
 }
 .shot-box.selected .ground {
-  fill: #e7ddc3;
+  fill: var(--shot);
 }
 .shot-box.selected .shot {
   fill: var(--ink);

@@ -94,7 +94,7 @@ function walk(event: KeyboardEvent, bar: number) {
         >
           <span class="level" :style="{ height: `${Math.round(cell.fill * 100)}%` }" />
           <span class="number">{{ cell.bar }}</span>
-          <span v-if="cell.like" class="like">{{ cell.like }}</span>
+          <span v-if="cell.like" class="like" :data-like="cell.like"></span>
           <span v-if="cell.firstSound" class="sign" title="first sound">▸</span>
           <svg
             v-else-if="cell.motion && !cell.lastHit"
@@ -191,7 +191,7 @@ function walk(event: KeyboardEvent, bar: number) {
   height: 30px;
   padding: 0;
   border: 1px solid var(--line);
-  background: #fffdf6;
+  background: var(--card);
   color: var(--ink);
   font-size: 11px;
   text-align: left;
@@ -203,10 +203,10 @@ function walk(event: KeyboardEvent, bar: number) {
   left: 0;
   right: 0;
   bottom: 0;
-  background: rgb(79 127 125 / 26%);
+  background: color-mix(in srgb, var(--band) 26%, transparent);
 }
 .bar.new .level {
-  background: rgb(79 127 125 / 58%);
+  background: color-mix(in srgb, var(--band) 58%, transparent);
 }
 .number,
 .like,
@@ -221,10 +221,10 @@ function walk(event: KeyboardEvent, bar: number) {
 .like {
   right: 5px;
   bottom: 4px;
-  color: var(--soft);
+  color: var(--ink);
 }
 .like::before {
-  content: '= ';
+  content: '= ' attr(data-like);
 }
 .sign {
   right: 5px;

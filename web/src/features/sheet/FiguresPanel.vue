@@ -395,7 +395,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       </div>
       <p v-if="cut.plan.ambiences.length" class="soft">the rule is for while somebody speaks; dB under the voice</p>
       <a-upload :custom-request="bring" :show-upload-list="false" accept="audio/*">
-        <button class="plain" data-test="bring-ambience">bring one in</button>
+        <span class="as-button" data-test="bring-ambience">bring one in</span>
       </a-upload>
     </section>
     <HouseCard :cut="cut" :busy="busy" @take="(house) => emit('levels', { about: 'levels', do: 'house', house })" />

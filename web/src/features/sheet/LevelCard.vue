@@ -157,7 +157,7 @@ function alike() {
 <style scoped>
 .level {
   width: 372px;
-  box-shadow: 0 4px 14px rgb(31 36 48 / 18%);
+  box-shadow: 0 4px 14px rgb(0 0 0 / 18%);
 }
 .level p {
   margin: 8px 0;

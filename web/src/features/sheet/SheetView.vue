@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useElementSize, useScroll } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { AMBIENCE_PX, ambienceRows, layoutSheet, LINE_PX, ROWS, type Hairpin } from '../../drawing/sheet'
 import type { CutView, LevelView, WaveformView } from '../../shared/http'
 import { useEscape } from '../../shared/keys'
@@ -29,20 +29,44 @@ const isSelected = (level: LevelView) =>
   props.selected !== null && levelKey(props.selected.name) === levelKey(level.name)
 const holder = ref<HTMLElement>()
 const { width, height } = useElementSize(holder)
+/** As the sheet lies on paper: all lines, as wide as these px are of a page's width, so many on each page. */
+const PAPER = { widthPx: 1000, linePx: 128, lines: 10 }
+const printing = ref(false)
+async function print() {
+  printing.value = true
+  await nextTick()
+  window.print()
+  printing.value = false
+}
+defineExpose({ print })
+const pages = computed(() => {
+  const all = sheet.value.count
+  return Array.from({ length: Math.ceil(all / PAPER.lines) }, (_, k) => ({
+    number: k + 1,
+    top: k * PAPER.lines * sheet.value.lineHeight,
+    height: Math.min(PAPER.lines, all - k * PAPER.lines) * sheet.value.lineHeight,
+  }))
+})
 const lineCount = computed(() => Math.max(1, Math.ceil(props.cut.lengthS / props.secondsPerLine - 1e-6)))
 /** Lines share the height while they fit, and scroll when they do not. */
 const lineHeight = computed(() => {
+  if (printing.value) return PAPER.linePx + AMBIENCE_PX * Math.max(0, ...ambienceRows(props.cut.plan.ambiences))
   const least = LINE_PX + AMBIENCE_PX * (1 + Math.max(-1, ...ambienceRows(props.cut.plan.ambiences)))
   return Math.max(least, Math.min(136, Math.floor((height.value || 700) / lineCount.value)))
 })
 /** An hour has hundreds of lines: only those that are seen are drawn, and one above and below. */
 const { y: scrolledPx } = useScroll(holder)
-const seen = computed(() => ({
-  first: Math.floor(scrolledPx.value / lineHeight.value) - 1,
-  last: Math.ceil((scrolledPx.value + (height.value || 700)) / lineHeight.value),
-}))
+const seen = computed(() =>
+  printing.value
+    ? { first: 0, last: Infinity }
+    : {
+        first: Math.floor(scrolledPx.value / lineHeight.value) - 1,
+        last: Math.ceil((scrolledPx.value + (height.value || 700)) / lineHeight.value),
+      },
+)
+const sheetWidth = computed(() => (printing.value ? PAPER.widthPx : width.value || 1000))
 const sheet = computed(() =>
-  layoutSheet(props.cut, props.waveform, props.secondsPerLine, width.value || 1000, lineHeight.value, seen.value),
+  layoutSheet(props.cut, props.waveform, props.secondsPerLine, sheetWidth.value, lineHeight.value, seen.value),
 )
 const playLine = computed(() => Math.min(lineCount.value - 1, Math.floor(props.positionS / props.secondsPerLine)))
 /** The page turns with the playhead. */
@@ -152,172 +176,213 @@ function shade(line: { index: number; startS: number; endS: number }) {
 
 <template>
   <div ref="holder" class="sheet" data-test="sheet">
-    <svg class="score" :width="width" :height="sheet.count * sheet.lineHeight" aria-hidden="true">
+    <svg
+      class="score"
+      :width="printing ? 0 : width"
+      :height="printing ? 0 : sheet.count * sheet.lineHeight"
+      aria-hidden="true"
+    >
       <pattern id="hatch" width="5" height="6" patternUnits="userSpaceOnUse">
-        <path d="M0 6 5 0" stroke="#6b6558" stroke-width="1" />
+        <path d="M0 6 5 0" class="hatch" />
       </pattern>
       <clipPath id="within-line">
         <rect :x="sheet.left - 4" y="0" :width="sheet.right - sheet.left + 8" :height="sheet.lineHeight" />
       </clipPath>
-      <g v-for="line in sheet.lines" :key="line.index" :transform="`translate(0 ${line.index * sheet.lineHeight})`">
-        <text :x="sheet.left - 8" :y="ROWS.band + 4" text-anchor="end" class="time">{{ clock(line.startS) }}</text>
-        <rect v-if="shade(line)" v-bind="shade(line) ?? {}" :y="ROWS.band - 24" height="48" class="passage" />
-        <line :x1="sheet.left" :x2="line.endX" :y1="ROWS.band" :y2="ROWS.band" class="staff" />
-        <path :d="line.band" class="band" />
-        <line
-          v-for="bar in line.bars"
-          :key="bar.x"
-          :x1="bar.x"
-          :x2="bar.x"
-          :y1="ROWS.band - 19"
-          :y2="ROWS.band + 19"
-          :class="bar.strong ? 'bar strong' : 'bar'"
-        />
-        <text v-if="line.carried" :x="line.carried.x" :y="ROWS.shots" class="shot">{{ line.carried.text }}</text>
-        <g v-for="shot in line.shots" :key="`s${shot.x}`">
-          <line :x1="shot.x" :x2="shot.x" :y1="ROWS.shots - 8" :y2="ROWS.shots + 3" class="mark" />
-          <text :x="shot.x + 4" :y="ROWS.shots" class="shot">{{ shot.text }}</text>
-        </g>
-        <g v-for="moment in line.moments" :key="`m${moment.x}`" class="moment">
-          <path :d="`M${moment.x - 4} ${ROWS.shots - 7}h8l-4 8Z`" />
-          <line :x1="moment.x" :x2="moment.x" :y1="ROWS.shots" :y2="ROWS.band + 19" />
-          <text :x="moment.x + 7" :y="ROWS.shots">{{ moment.text }}</text>
-        </g>
-        <text v-for="number in line.numbers" :key="`n${number.x}`" :x="number.x" :y="ROWS.letters + 3" class="number">
-          {{ number.text }}
-        </text>
-        <g v-for="letter in line.letters" :key="`l${letter.x}`">
-          <rect :x="letter.x" :y="ROWS.letters - 9" width="15" height="15" class="box" />
-          <text :x="letter.x + 7.5" :y="ROWS.letters + 3" text-anchor="middle" class="letter">{{ letter.text }}</text>
-        </g>
-        <g v-for="splice in line.splices" :key="`j${splice.x}`" :class="['splice', splice.audible]" data-test="splice">
-          <line :x1="splice.x - 2" :x2="splice.x - 2" :y1="ROWS.band - 24" :y2="ROWS.band + 24" />
-          <line :x1="splice.x + 2" :x2="splice.x + 2" :y1="ROWS.band - 24" :y2="ROWS.band + 24" />
-          <text :x="splice.x + 20" :y="ROWS.letters + 3">{{ splice.label }}</text>
-        </g>
-        <path
-          v-if="line.ringOut !== null"
-          :d="`M${line.ringOut - 9} ${ROWS.letters + 4}a9 9 0 0 1 18 0`"
-          class="fermata"
-        />
-        <circle v-if="line.ringOut !== null" :cx="line.ringOut" :cy="ROWS.letters + 2" r="1.6" />
-        <rect
-          :x="sheet.left"
-          :y="ROWS.band - 26"
-          :width="Math.max(0, line.endX - sheet.left)"
-          height="52"
-          class="touch"
-          data-test="line"
-          @pointerdown="down($event, line.index)"
-          @pointerup="up"
-        />
-        <g
-          v-for="(pin, k) in line.hairpins"
-          :key="`h${k}`"
-          :class="['hairpin', { hand: pin.level.byHand, selected: isSelected(pin.level) }]"
-        >
-          <path v-if="pin.width > 0" :d="pin.path" clip-path="url(#within-line)" />
-          <circle v-else :cx="pin.x" :cy="ROWS.hairpins" r="3" />
-          <text v-for="label in pin.labels" :key="label.x" :x="label.x" :y="ROWS.hairpins + 4">{{ label.text }}</text>
+      <g id="sheet-lines">
+        <g v-for="line in sheet.lines" :key="line.index" :transform="`translate(0 ${line.index * sheet.lineHeight})`">
+          <text :x="sheet.left - 8" :y="ROWS.band + 4" text-anchor="end" class="time">{{ clock(line.startS) }}</text>
+          <rect v-if="shade(line)" v-bind="shade(line) ?? {}" :y="ROWS.band - 24" height="48" class="passage" />
+          <line :x1="sheet.left" :x2="line.endX" :y1="ROWS.band" :y2="ROWS.band" class="staff" />
+          <path :d="line.band" class="band" />
+          <line
+            v-for="bar in line.bars"
+            :key="bar.x"
+            :x1="bar.x"
+            :x2="bar.x"
+            :y1="ROWS.band - 19"
+            :y2="ROWS.band + 19"
+            :class="bar.strong ? 'bar strong' : 'bar'"
+          />
+          <text v-if="line.carried" :x="line.carried.x" :y="ROWS.shots" class="shot">{{ line.carried.text }}</text>
+          <g v-for="shot in line.shots" :key="`s${shot.x}`">
+            <line :x1="shot.x" :x2="shot.x" :y1="ROWS.shots - 8" :y2="ROWS.shots + 3" class="mark" />
+            <text :x="shot.x + 4" :y="ROWS.shots" class="shot">{{ shot.text }}</text>
+          </g>
+          <g v-for="moment in line.moments" :key="`m${moment.x}`" class="moment">
+            <path :d="`M${moment.x - 4} ${ROWS.shots - 7}h8l-4 8Z`" />
+            <line :x1="moment.x" :x2="moment.x" :y1="ROWS.shots" :y2="ROWS.band + 19" />
+            <text :x="moment.x + 7" :y="ROWS.shots">{{ moment.text }}</text>
+          </g>
+          <text v-for="number in line.numbers" :key="`n${number.x}`" :x="number.x" :y="ROWS.letters + 3" class="number">
+            {{ number.text }}
+          </text>
+          <g v-for="letter in line.letters" :key="`l${letter.x}`">
+            <rect :x="letter.x" :y="ROWS.letters - 9" width="15" height="15" class="box" />
+            <text :x="letter.x + 7.5" :y="ROWS.letters + 3" text-anchor="middle" class="letter">{{ letter.text }}</text>
+          </g>
+          <g
+            v-for="splice in line.splices"
+            :key="`j${splice.x}`"
+            :class="['splice', splice.audible]"
+            data-test="splice"
+          >
+            <line :x1="splice.x - 2" :x2="splice.x - 2" :y1="ROWS.band - 24" :y2="ROWS.band + 24" />
+            <line :x1="splice.x + 2" :x2="splice.x + 2" :y1="ROWS.band - 24" :y2="ROWS.band + 24" />
+            <text :x="splice.x + 20" :y="ROWS.letters + 3">{{ splice.label }}</text>
+          </g>
+          <path
+            v-if="line.ringOut !== null"
+            :d="`M${line.ringOut - 9} ${ROWS.letters + 4}a9 9 0 0 1 18 0`"
+            class="fermata"
+          />
+          <circle v-if="line.ringOut !== null" :cx="line.ringOut" :cy="ROWS.letters + 2" r="1.6" />
           <rect
-            :x="pin.x - 4"
-            :y="ROWS.hairpins - 10"
-            :width="pin.width + 8"
-            height="20"
+            :x="sheet.left"
+            :y="ROWS.band - 26"
+            :width="Math.max(0, line.endX - sheet.left)"
+            height="52"
             class="touch"
-            data-test="hairpin"
-            @pointerdown="grabWedge($event, pin, line.index)"
-            @pointermove="dragWedge"
-            @pointerup="dropWedge"
+            data-test="line"
+            @pointerdown="down($event, line.index)"
+            @pointerup="up"
           />
-          <text
-            v-if="
-              asked &&
-              wedge &&
-              levelKey(wedge.pin.level.name) === levelKey(pin.level.name) &&
-              wedge.pin.opens === pin.opens
-            "
-            :x="pin.x + pin.width / 2"
-            :y="ROWS.hairpins - 12"
-            text-anchor="middle"
-            class="asked"
+          <g
+            v-for="(pin, k) in line.hairpins"
+            :key="`h${k}`"
+            :class="['hairpin', { hand: pin.level.byHand, selected: isSelected(pin.level) }]"
           >
-            {{ asked.words }}
-          </text>
-        </g>
-        <g
-          v-for="mark in line.marks"
-          :key="levelKey(mark.level.name)"
-          :class="['hairpin', { hand: mark.level.byHand, selected: isSelected(mark.level) }]"
-        >
-          <path v-if="mark.level.kind === 'sweep'" :d="`M${mark.x} ${ROWS.band + 20}v3h${mark.width}v-3`" />
-          <text
-            :x="mark.x"
-            :y="ROWS.band + (MARK_BELOW[mark.level.kind] ?? 31)"
-            :class="['mark-text', { within: mark.level.kind === 'sweep' }]"
-            data-test="level-mark"
-            @click="emit('select', mark.level, mark.x, line.index * sheet.lineHeight + ROWS.hairpins)"
+            <path v-if="pin.width > 0" :d="pin.path" clip-path="url(#within-line)" />
+            <circle v-else :cx="pin.x" :cy="ROWS.hairpins" r="3" />
+            <text v-for="label in pin.labels" :key="label.x" :x="label.x" :y="ROWS.hairpins + 4">{{ label.text }}</text>
+            <rect
+              :x="pin.x - 4"
+              :y="ROWS.hairpins - 10"
+              :width="pin.width + 8"
+              height="20"
+              class="touch"
+              data-test="hairpin"
+              @pointerdown="grabWedge($event, pin, line.index)"
+              @pointermove="dragWedge"
+              @pointerup="dropWedge"
+            />
+            <text
+              v-if="
+                asked &&
+                wedge &&
+                levelKey(wedge.pin.level.name) === levelKey(pin.level.name) &&
+                wedge.pin.opens === pin.opens
+              "
+              :x="pin.x + pin.width / 2"
+              :y="ROWS.hairpins - 12"
+              text-anchor="middle"
+              class="asked"
+            >
+              {{ asked.words }}
+            </text>
+          </g>
+          <g
+            v-for="mark in line.marks"
+            :key="levelKey(mark.level.name)"
+            :class="['hairpin', { hand: mark.level.byHand, selected: isSelected(mark.level) }]"
           >
-            {{ mark.text }}
+            <path v-if="mark.level.kind === 'sweep'" :d="`M${mark.x} ${ROWS.band + 20}v3h${mark.width}v-3`" />
+            <text
+              :x="mark.x"
+              :y="ROWS.band + (MARK_BELOW[mark.level.kind] ?? 31)"
+              :class="['mark-text', { within: mark.level.kind === 'sweep' }]"
+              data-test="level-mark"
+              @click="emit('select', mark.level, mark.x, line.index * sheet.lineHeight + ROWS.hairpins)"
+            >
+              {{ mark.text }}
+            </text>
+          </g>
+          <text
+            v-for="bed in line.entering"
+            :key="`e${bed.x}`"
+            :x="bed.x"
+            :y="ROWS.band - 10"
+            class="entering within"
+            data-test="entering"
+          >
+            {{ bed.text }}
           </text>
-        </g>
-        <text
-          v-for="bed in line.entering"
-          :key="`e${bed.x}`"
-          :x="bed.x"
-          :y="ROWS.band - 10"
-          class="entering within"
-          data-test="entering"
-        >
-          {{ bed.text }}
-        </text>
-        <g v-for="one in line.ambiences" :key="`a${one.index}`" class="ambience">
-          <rect :x="one.x" :y="one.y" :width="one.width" height="6" fill="url(#hatch)" />
-          <rect
-            v-for="part in one.thin"
-            :key="part.x"
-            :x="part.x"
-            :y="one.y - 1"
-            :width="part.width"
-            height="5.500"
-            class="thin"
+          <g v-for="one in line.ambiences" :key="`a${one.index}`" class="ambience">
+            <rect :x="one.x" :y="one.y" :width="one.width" height="6" fill="url(#hatch)" />
+            <rect
+              v-for="part in one.thin"
+              :key="part.x"
+              :x="part.x"
+              :y="one.y - 1"
+              :width="part.width"
+              height="5.500"
+              class="thin"
+            />
+            <text v-if="one.label" :x="one.x + 3" :y="one.y + 7" class="within">{{ one.label }}</text>
+            <title>{{ one.name }}</title>
+          </g>
+          <g
+            v-for="(word, k) in line.words"
+            :key="`w${k}`"
+            class="words"
+            data-test="words"
+            @click="emit('phrase', word.phrase, word.x, line.index * sheet.lineHeight + ROWS.words)"
+          >
+            <line :x1="word.x" :x2="word.x + word.width" :y1="ROWS.words + 5" :y2="ROWS.words + 5" />
+            <text
+              :x="word.x"
+              :y="ROWS.words"
+              :textLength="word.squeezed ? word.width : undefined"
+              lengthAdjust="spacingAndGlyphs"
+            >
+              {{ word.text }}
+            </text>
+          </g>
+          <line
+            v-if="line.index === playLine"
+            :x1="sheet.x(line.index, positionS)"
+            :x2="sheet.x(line.index, positionS)"
+            :y1="ROWS.band - 30"
+            :y2="ROWS.words + 6"
+            class="play"
           />
-          <text v-if="one.label" :x="one.x + 3" :y="one.y + 7" class="within">{{ one.label }}</text>
-          <title>{{ one.name }}</title>
         </g>
-        <g
-          v-for="(word, k) in line.words"
-          :key="`w${k}`"
-          class="words"
-          data-test="words"
-          @click="emit('phrase', word.phrase, word.x, line.index * sheet.lineHeight + ROWS.words)"
-        >
-          <line :x1="word.x" :x2="word.x + word.width" :y1="ROWS.words + 5" :y2="ROWS.words + 5" />
-          <text
-            :x="word.x"
-            :y="ROWS.words"
-            :textLength="word.squeezed ? word.width : undefined"
-            lengthAdjust="spacingAndGlyphs"
-          >
-            {{ word.text }}
-          </text>
-        </g>
-        <line
-          v-if="line.index === playLine"
-          :x1="sheet.x(line.index, positionS)"
-          :x2="sheet.x(line.index, positionS)"
-          :y1="ROWS.band - 30"
-          :y2="ROWS.words + 6"
-          class="play"
-        />
       </g>
     </svg>
+    <template v-if="printing">
+      <section v-for="page in pages" :key="page.number" class="paper-page">
+        <h1>{{ cut.title }}</h1>
+        <p class="numbers">
+          {{ cut.lengthTimecode }} at {{ cut.rate.label }} frames, revision {{ cut.plan.revision }}, page
+          {{ page.number }} of
+          {{ pages.length }}
+        </p>
+        <svg class="score" :viewBox="`0 ${page.top} ${PAPER.widthPx} ${page.height}`"><use href="#sheet-lines" /></svg>
+      </section>
+    </template>
   </div>
 </template>
 
 <style scoped>
 .sheet svg {
   display: block;
+}
+.paper-page {
+  break-after: page;
+}
+.paper-page h1 {
+  font-size: 22px;
+}
+.paper-page svg {
+  width: 100%;
+}
+@media print {
+  .sheet {
+    height: auto;
+    overflow: visible;
+  }
+  .score .play {
+    display: none;
+  }
 }
 .sheet {
   height: 100%;
@@ -364,7 +429,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
   stroke-width: 1.5;
 }
 .passage {
-  fill: #e9d9a8;
+  fill: var(--passage);
   opacity: 0.6;
 }
 .hairpin path {
@@ -389,6 +454,9 @@ function shade(line: { index: number; startS: number; endS: number }) {
 .mark-text {
   cursor: pointer;
   fill: var(--soft);
+}
+.hatch {
+  stroke: var(--soft);
 }
 .within {
   stroke: var(--ground);

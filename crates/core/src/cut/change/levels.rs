@@ -71,7 +71,7 @@ impl Figure {
             Self::BedAloneLufs(lufs) => format!("bring the bed alone to {} LUFS", rounded(lufs)),
             Self::EaseS(s) => format!("ease in {} s", rounded(s)),
             Self::Opening(of) => (if of.is_some() { "open with the bed alone" } else { "open by the rule for gaps" }).into(),
-            Self::Closing(of) => (if of.is_some() { "rise behind the last words" } else { "close by the rule for gaps" }).into(),
+            Self::Closing(of) => (if of.is_some() { "rise under the last words" } else { "close by the rule for gaps" }).into(),
             Self::EvenVoice(on) => (if on { "even the voice" } else { "leave the voice as it came" }).into(),
             Self::HoldEachPhrase(on) => (if on { "hold the bed under each phrase" } else { "let the bed breathe under the phrases" }).into(),
             Self::Pocket(None) => "close the pocket for the voice".into(),

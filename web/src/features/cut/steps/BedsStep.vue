@@ -266,6 +266,7 @@ function note(candidate: CandidateView, event: Event) {
         v-if="elsewhere.length"
         :value="undefined"
         placeholder="or a bed that another cut uses"
+        aria-label="A bed that another cut uses"
         :options="elsewhere.map((bed) => ({ value: bed.hash, label: `${bare(bed.name)}, ${clock(bed.lengthS)}` }))"
         data-test="other-bed"
         @change="(hash: unknown) => actions.addCandidate(String(hash))"
@@ -292,7 +293,7 @@ function note(candidate: CandidateView, event: Event) {
   align-items: start;
 }
 .candidates li.chosen {
-  background: #fffdf6;
+  background: var(--card);
 }
 .candidates li.tried {
   box-shadow: inset 3px 0 0 var(--band);

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
 import type { TableColumnType } from 'ant-design-vue'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, h, ref, shallowRef, watch } from 'vue'
 import { useKeys } from '../../../shared/keys'
 import { answer, server, type FittingView, type NaturalWaysView, type Of } from '../../../shared/http'
 import { clock, count } from '../../../shared/words'
@@ -92,7 +92,7 @@ const ENDS = {
 const by = (of: (f: FittingView) => number) => (a: { fitting: FittingView }, b: { fitting: FittingView }) =>
   of(a.fitting) - of(b.fitting)
 const columns: TableColumnType<{ fitting: FittingView; index: number }>[] = [
-  { title: '', key: 'number', width: 26 },
+  { title: () => h('span', { class: 'unseen' }, 'number'), key: 'number', width: 26 },
   { title: 'what is heard', key: 'name' },
   { title: 'splices', key: 'splices', width: 68, sorter: by((f) => f.splices.length) },
   { title: 'hard to hear', key: 'worst', width: 80, sorter: by((f) => f.worst ?? 100) },
@@ -342,7 +342,7 @@ useKeys('Fit', [
   cursor: pointer;
 }
 :deep(.ant-table-tbody > tr.taken > td) {
-  background: #e9dfc8;
+  background: var(--chosen);
 }
 :deep(.ant-table-cell) {
   padding: 3px 5px !important;

@@ -269,9 +269,9 @@ useKeys('Reading', [
           <dt>beat files</dt>
           <dd>
             <a-upload :custom-request="takeGrid" :show-upload-list="false" accept=".mid,.midi,.jams,.json,.wav">
-              <button class="plain" data-test="grid-in" title="Standard MIDI File, JAMS, or WAV with cue points">
-                take one in
-              </button>
+              <span class="as-button" data-test="grid-in" title="Standard MIDI File, JAMS, or WAV with cue points"
+                >take one in</span
+              >
             </a-upload>
             <br />
             save as

@@ -78,6 +78,7 @@ function step(byDb: number) {
     void props.actions.say({ about: 'levels', do: 'step', level: now.name, byDb })
   else return false
 }
+const paper = ref<InstanceType<typeof SheetView>>()
 const balance = (byDb: number) => void props.actions.say({ about: 'levels', do: 'balance', byDb })
 useKeys('Shape', [
   { key: 'g', what: 'figures of the whole', act: () => void (figures.value = !figures.value) },
@@ -85,6 +86,7 @@ useKeys('Shape', [
   { key: '-', what: 'what is selected 1 dB softer', act: () => step(-1) },
   { key: '[', what: 'more voice', act: () => balance(1) },
   { key: ']', what: 'more bed', act: () => balance(-1) },
+  { key: 'p', ctrl: true, what: 'print the sheet', act: () => void paper.value?.print() },
   { key: 'Escape', what: 'select nothing', act: () => void (selected.value = null) },
 ])
 
@@ -146,6 +148,9 @@ const place = computed(() => {
         </button>
       </span>
       <span class="zoom soft">
+        <button v-if="plan?.fittings.length" class="plain" data-test="print" @click="paper?.print()">
+          print <kbd>Ctrl P</kbd>
+        </button>
         {{ secondsPerLine }} seconds a line
         <button class="plain" aria-label="Fewer seconds a line" @click="zoom(-1)">fewer</button>
         <button class="plain" aria-label="More seconds a line" @click="zoom(1)">more</button>
@@ -164,6 +169,7 @@ const place = computed(() => {
       />
       <div class="paper">
         <SheetView
+          ref="paper"
           :cut="cut"
           :waveform="waveform"
           :seconds-per-line="secondsPerLine"
@@ -277,9 +283,23 @@ const place = computed(() => {
 .floating {
   position: absolute;
 }
+@media print {
+  .step-head,
+  .floating,
+  .holder > :not(.paper) {
+    display: none;
+  }
+  .shape,
+  .holder {
+    display: block;
+    height: auto;
+    padding: 0;
+    overflow: visible;
+  }
+}
 .emphasis {
   margin-top: 4px;
   padding: 6px 12px;
-  box-shadow: 0 4px 14px rgb(31 36 48 / 18%);
+  box-shadow: 0 4px 14px rgb(0 0 0 / 18%);
 }
 </style>

@@ -284,7 +284,7 @@ useKeys('Voice', [
   position: relative;
   height: 12px;
   border: 1px solid var(--ink);
-  background: #fffdf6;
+  background: var(--card);
 }
 .meter span {
   display: block;
@@ -345,7 +345,7 @@ useKeys('Voice', [
   height: 14px;
   padding: 0;
   border: 1px solid var(--voice);
-  background: #fffdf6;
+  background: var(--card);
   cursor: pointer;
 }
 .phrases button.on {
