@@ -13,6 +13,7 @@ export const router = createRouter({
       component: () => import('./features/cut/CutPage.vue'),
       props: (route) => ({ id: String(route.params.id), step: (route.params.step || 'shape') as Step }),
     },
+    { path: '/guide', component: () => import('./features/guide/GuidePage.vue') },
     { path: '/:rest(.*)*', redirect: '/' },
   ],
 })

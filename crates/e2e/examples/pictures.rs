@@ -1,5 +1,6 @@
 //! Takes pictures of a running Jaunty Bar: `pictures URL FOLDER NAME=PATH[@SELECTOR-TO-CLICK] ...`; with `AXE=1` it tells what
-//! axe-core finds wrong with each as well, with `DARK=1` the system asks for dark, `WIDTH` is that of the window.
+//! axe-core finds wrong with each as well, with `DARK=1` the system asks for dark, with `PRINT=1` it is as on
+//! paper, `WIDTH` is that of the window.
 
 use jaunty_e2e::{Browser, BrowserError};
 use serde_json::json;
@@ -35,12 +36,19 @@ async fn main() -> Result<(), BrowserError> {
         // Nothing is to be seen on its way: what is measured or made is waited for.
         let under_way = async || browser.client().find_all(fantoccini::Locator::Css("main [role=status], section [role=status]")).await.ok();
         jaunty_e2e::eventually(Duration::from_secs(20), async || under_way().await.filter(Vec::is_empty)).await;
+        if std::env::var_os("PRINT").is_some() {
+            // The page stays as it would be printed, since printing never comes back.
+            browser.client().execute("window.print = () => { throw new Error('printing') }", Vec::new()).await?;
+        }
         if let Some(selector) = click {
             // The fourth of many stands in the middle of the page.
             let all = browser.client().find_all(fantoccini::Locator::Css(selector)).await?;
             let chosen = all.into_iter().take(4).last().ok_or_else(|| BrowserError::Missing(selector.into()))?;
             chosen.click().await?;
             tokio::time::sleep(Duration::from_millis(700)).await;
+        }
+        if std::env::var_os("PRINT").is_some() {
+            browser.devtools("Emulation.setEmulatedMedia", json!({ "media": "print" })).await?;
         }
         if std::env::var_os("AXE").is_some() {
             browser.axe().await?.iter().for_each(|wrong| eprintln!("{name}: {wrong}"));

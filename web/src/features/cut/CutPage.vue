@@ -167,6 +167,7 @@ const keys = ref<InstanceType<typeof KeysSheet>>()
         <button v-if="cut.plan.redo" class="plain" data-test="redo" title="Ctrl+Shift+Z" @click="actions.redo()">
           Redo: {{ cut.plan.redo }}
         </button>
+        <router-link to="/guide" class="plain" target="_blank" data-test="guide">Guide</router-link>
         <button class="plain" data-test="show-keys" @click="keys && (keys.open = true)">Keys <kbd>?</kbd></button>
         <p class="soft numbers" data-test="revision" :data-revision="cut.plan.revision">
           Revision {{ cut.plan.revision }}, saved {{ saved }}

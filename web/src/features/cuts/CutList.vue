@@ -113,7 +113,10 @@ async function fromFile(chosen: File) {
   <main class="home">
     <header>
       <h1>Jaunty Bar</h1>
-      <p class="soft">Makes a music bed as long as the cut, and lets it breathe with the narration.</p>
+      <p class="soft">
+        Makes a music bed as long as the cut, and lets it breathe with the narration.
+        <router-link to="/guide" data-test="guide">How it is done</router-link>
+      </p>
     </header>
     <a-alert v-if="problem" type="error" :message="problem" show-icon />
     <div class="columns">

@@ -188,7 +188,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
       <clipPath id="within-line">
         <rect :x="sheet.left - 4" y="0" :width="sheet.right - sheet.left + 8" :height="sheet.lineHeight" />
       </clipPath>
-      <g id="sheet-lines">
+      <g id="sheet-lines" class="score">
         <g v-for="line in sheet.lines" :key="line.index" :transform="`translate(0 ${line.index * sheet.lineHeight})`">
           <text :x="sheet.left - 8" :y="ROWS.band + 4" text-anchor="end" class="time">{{ clock(line.startS) }}</text>
           <rect v-if="shade(line)" v-bind="shade(line) ?? {}" :y="ROWS.band - 24" height="48" class="passage" />
