@@ -16,7 +16,7 @@ const DAY = {
   colorBorder: '#d9cfb8',
 }
 const NIGHT = {
-  colorPrimary: '#5f9a95',
+  colorPrimary: '#3b7772',
   colorInfo: '#8cc5c0',
   colorWarning: '#f0a06a',
   colorError: '#ef8e7c',

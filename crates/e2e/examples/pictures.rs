@@ -16,7 +16,9 @@ async fn main() -> Result<(), BrowserError> {
     };
     let browser = Browser::start().await?;
     if let Some(width) = std::env::var("WIDTH").ok().and_then(|w| w.parse::<u32>().ok()) {
-        browser.devtools("Emulation.setDeviceMetricsOverride", json!({ "width": width, "height": width * 5 / 8, "deviceScaleFactor": 1, "mobile": false })).await?;
+        browser
+            .devtools("Emulation.setDeviceMetricsOverride", json!({ "width": width, "height": width * 5 / 8, "deviceScaleFactor": 1, "mobile": false }))
+            .await?;
     }
     if std::env::var_os("DARK").is_some() {
         browser.devtools("Emulation.setEmulatedMedia", json!({ "features": [{ "name": "prefers-color-scheme", "value": "dark" }] })).await?;

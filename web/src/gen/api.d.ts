@@ -1657,6 +1657,11 @@ export interface components {
              */
             untilSamples?: number | null;
         } | {
+            /** @enum {string} */
+            do: "talk";
+            /** @description Whether it is speech. */
+            on: boolean;
+        } | {
             /**
              * Format: int64
              * @description Its middle, in samples of the cut.
@@ -1725,6 +1730,8 @@ export interface components {
             rule: components["schemas"]["SpeechRule"];
             /** @description Whether that is heard. */
             soundOn: boolean;
+            /** @description Whether the talk in it is speech like a narration's. */
+            talk: boolean;
         };
         /** @description Something that the check found. */
         FindingView: {

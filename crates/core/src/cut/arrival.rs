@@ -181,6 +181,7 @@ impl Arrival {
                 setup.bed = Some(UsedSound { hash: sound.clone(), name: candidate.name.clone() });
                 Effect::Replan
             }
+            Self::Read { sound, role: Role::Narration } if setup.film.as_ref().is_some_and(|f| f.talks() == Some(sound)) => Effect::Replan,
             Self::Read { sound, role: Role::Narration } => {
                 let (Some(take), Some(reading)) = (setup.takes.iter().find(|t| t.hash == *sound), readings.speech.get(sound)) else {
                     return Ok(Effect::Unchanged(None));

@@ -9,7 +9,7 @@ use crate::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWi
 use crate::reading::{BarLikeness, BedRead, EndingKind, Reading};
 use crate::shape::{LevelObject, ShapeWishes};
 use crate::sound::Source;
-use crate::speech::{SpeechReading, corrected};
+use crate::speech::{Phrase, SpeechReading, corrected};
 use crate::splice::SpliceAt;
 use crate::voice::Piece;
 use std::collections::HashMap;
@@ -57,12 +57,15 @@ fn closest(fittings: &[Fitting], played: &Fitting) -> usize {
 
 /// What the bed of a cut lies under: narration, picture cuts, moments. `speech` are readings of takes.
 pub fn scene(setup: &Setup, speech: &HashMap<String, SpeechReading>) -> Scene {
-    let mut phrases = Vec::new();
+    let mut narrator = Vec::new();
     for piece in &setup.pieces {
         if let Some(reading) = speech.get(&piece.sound) {
-            phrases.extend(piece.phrases(&corrected(&reading.phrases, setup.edits(&piece.sound))).into_iter().map(|p| (p.start_samples, p.end_samples)));
+            narrator.extend(piece.phrases(&corrected(&reading.phrases, setup.edits(&piece.sound))));
         }
     }
+    let film = setup.film.as_ref().and_then(|f| Some((f, speech.get(f.talks()?)?)));
+    let talk = film.map_or(Vec::new(), |(f, reading)| plan::film::phrases(&f.wish, &corrected(&reading.phrases, &f.edits), setup.picture.length_samples()));
+    let mut phrases: Vec<(u64, u64)> = plan::film::beside(&narrator, &talk).into_iter().map(|p| (p.start_samples, p.end_samples)).collect();
     phrases.sort_unstable();
     let picture = &setup.picture;
     let sample = |frame: u64| picture.rate.samples_from_frames(frame);
@@ -123,13 +126,22 @@ pub struct CandidateFit {
     pub plan: Plan,
 }
 
+/// The film's own sound, while it is heard.
+struct FilmSound {
+    hash: String,
+    open: Opened,
+    wish: FilmWish,
+    /// Its phrases, where its talk is speech.
+    talk: Option<Vec<Phrase>>,
+}
+
 /// What a plan is made from.
 pub struct Material {
     length_samples: u64,
     lines: Vec<Line>,
     pieces: Vec<Piece>,
     takes: HashMap<String, (Opened, SpeechReading)>,
-    film: Option<(String, Opened, FilmWish)>,
+    film: Option<FilmSound>,
     bed: Option<(String, OpenBed)>,
     wishes: Wishes,
     /// Level objects of the bed at hand so far.
@@ -159,7 +171,8 @@ impl Material {
         }
         let film = setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| {
             let hash = f.sound.clone()?;
-            Some((hash.clone(), sounds.open.get(&hash)?.clone(), f.wish.clone()))
+            let talk = f.talks().and_then(|sound| sounds.speech.get(sound)).map(|reading| corrected(&reading.phrases, &f.edits));
+            Some(FilmSound { open: sounds.open.get(&hash)?.clone(), hash, wish: f.wish.clone(), talk })
         });
         // One that is still being read is heard later.
         let ambiences = setup.ambiences.iter().filter_map(|wish| Some((wish.clone(), sounds.open.get(&wish.hash)?.clone()))).collect();
@@ -283,7 +296,7 @@ impl Material {
             beds: &beds,
             narration: &narration,
             lines: &self.lines,
-            film: self.film.as_ref().map(|(sound, source, wish)| FilmInput { sound, wish, source: &**source }),
+            film: self.film.as_ref().map(|f| FilmInput { sound: &f.hash, wish: &f.wish, source: &*f.open, talk: f.talk.as_deref() }),
             shape: Some(&self.shape),
             ambiences: &ambiences,
             kept: self.kept.as_deref(),
@@ -294,7 +307,7 @@ impl Material {
                 let bed = heard.iter().find(|(sound, ..)| *sound == hash).map(|(_, bed, ..)| &bed.source);
                 let take = self.takes.get(hash).map(|(source, _)| source);
                 let ambience = self.ambiences.iter().find(|(wish, _)| wish.hash == hash).map(|(_, source)| source);
-                let film = self.film.as_ref().filter(|(name, ..)| name == hash).map(|(_, source, _)| source);
+                let film = self.film.as_ref().filter(|f| f.hash == hash).map(|f| &f.open);
                 bed.or(take).or(ambience).or(film).map(|source| &**source as &dyn Source)
             };
             // Every sound that the plan names is one of these.

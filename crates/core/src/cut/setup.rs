@@ -194,6 +194,12 @@ pub struct Film {
     /// What is wanted of its own sound.
     #[serde(default)]
     pub wish: FilmWish,
+    /// Whether the talk in its own sound is speech like a narration's.
+    #[serde(default)]
+    pub talk: bool,
+    /// What a person said about its phrases, in order.
+    #[serde(default)]
+    pub edits: Vec<PhraseEdit>,
     /// Width over height.
     pub width_px: u32,
     /// Height.
@@ -292,6 +298,13 @@ pub struct Setup {
     pub house: Option<HouseFigures>,
 }
 
+impl Film {
+    /// The sound of which the talk is speech, while it is heard.
+    pub fn talks(&self) -> Option<&str> {
+        self.sound.as_deref().filter(|_| self.talk && self.sound_on)
+    }
+}
+
 impl Setup {
     /// What a sound of this cut is called.
     pub fn name_of(&self, hash: &str) -> Option<&str> {
@@ -358,7 +371,8 @@ impl Setup {
     /// film's sound.
     pub fn fitted_as(&self, hash: &str) -> String {
         let film = self.film.as_ref().filter(|f| f.sound_on).and_then(|f| f.sound.as_ref());
-        let edits: Vec<_> = self.takes.iter().map(|t| &t.edits).collect();
+        let mut edits: Vec<_> = self.takes.iter().map(|t| &t.edits).collect();
+        edits.extend(self.film.iter().filter(|f| f.talks().is_some()).map(|f| &f.edits));
         digest(&(self.picture.length_samples(), &self.pieces, &self.lines, film, self.corrections(hash), self.wishes(hash), edits))
     }
 
@@ -366,7 +380,7 @@ impl Setup {
     pub fn sounds_like(&self, other: &Self) -> bool {
         let bed = self.bed.as_ref().map_or("", |b| &b.hash);
         let takes = |setup: &Self| setup.takes.iter().map(|t| t.heard().to_owned()).collect::<Vec<_>>();
-        let film = |setup: &Self| setup.film.as_ref().map(|f| f.wish.clone());
+        let film = |setup: &Self| setup.film.as_ref().map(|f| (f.wish.clone(), f.talk));
         self.bed == other.bed
             && film(self) == film(other)
             && takes(self) == takes(other)
@@ -381,9 +395,10 @@ impl Setup {
         self.candidates.iter().find(|c| c.hash == hash).map_or(&[], |c| &c.corrections)
     }
 
-    /// What a person said about the phrases of a take.
+    /// What a person said about the phrases of a take, or of the film's own sound.
     pub fn edits(&self, hash: &str) -> &[PhraseEdit] {
-        self.takes.iter().find(|t| t.hash == hash).map_or(&[], |t| &t.edits)
+        let film = || self.film.as_ref().filter(|f| f.talks() == Some(hash)).map(|f| &f.edits);
+        self.takes.iter().find(|t| t.hash == hash).map(|t| &t.edits).or_else(film).map_or(&[], Vec::as_slice)
     }
 
     /// What is wanted of the fit of a bed.

@@ -130,7 +130,15 @@ pub fn loudness<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Loudne
 pub fn meters<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Meters, MissingSound> {
     let energies = |hear| -> Result<Vec<f64>, MissingSound> { Ok(block_energies(&Heard::new(plan, sounds, hear)?)) };
     let mix = energies(Hear::Everything)?;
-    let (voice, bed) = (energies(Hear::Voice)?, energies(Hear::Bed)?);
+    let (mut voice, bed) = (energies(Hear::Voice)?, energies(Hear::Bed)?);
+    if !plan.talk.is_empty() {
+        // There the film is the voice.
+        let film = energies(Hear::Film)?;
+        for &(from, to) in &plan.talk {
+            let blocks = (from / BLOCK_SAMPLES) as usize..(to.div_ceil(BLOCK_SAMPLES) as usize).min(voice.len());
+            voice[blocks.clone()].copy_from_slice(&film[blocks]);
+        }
+    }
     let spoken: Vec<bool> = {
         let mut spoken = vec![false; mix.len()];
         for p in &plan.phrases {

@@ -3,9 +3,13 @@
 use super::ambience::{own_lufs, rule_levels, usual_lower_db};
 use super::kept::Kept;
 use super::{Layer, Role, SpeechRule};
+use crate::digest::digest;
 use crate::fit::Passage;
 use crate::shape::{FadeShape, LevelObject};
 use crate::sound::Source;
+use crate::sound::loudness::{BLOCK_SAMPLES, block_energies};
+use crate::speech::Phrase;
+use crate::units::gain_from_db;
 use serde::{Deserialize, Serialize};
 
 /// What somebody wants of the film's own sound.
@@ -37,6 +41,8 @@ pub struct FilmInput<'a> {
     pub wish: &'a FilmWish,
     /// Its samples.
     pub source: &'a dyn Source,
+    /// Its phrases, where its talk is speech like a narration's.
+    pub talk: Option<&'a [Phrase]>,
 }
 
 impl FilmWish {
@@ -46,6 +52,37 @@ impl FilmWish {
         let start_samples = place.start_samples.min(length_samples);
         Passage { start_samples, end_samples: place.end_samples.clamp(start_samples, length_samples) }
     }
+}
+
+/// The phrases of its talk that are heard of it.
+pub fn phrases(wish: &FilmWish, talk: &[Phrase], length_samples: u64) -> Vec<Phrase> {
+    let heard = wish.heard(length_samples);
+    let cut = |p: &Phrase| Phrase { start_samples: p.start_samples.max(heard.start_samples), end_samples: p.end_samples.min(heard.end_samples), ..p.clone() };
+    talk.iter().map(cut).filter(|p| p.start_samples < p.end_samples).collect()
+}
+
+/// The narration's phrases with those of the film that it does not speak over, in order.
+pub fn beside(narrator: &[Phrase], talk: &[Phrase]) -> Vec<Phrase> {
+    let over = |t: &Phrase| narrator.iter().any(|n| n.start_samples < t.end_samples && t.start_samples < n.end_samples);
+    let mut all: Vec<Phrase> = narrator.iter().chain(talk.iter().filter(|t| !over(t))).cloned().collect();
+    all.sort_by_key(|p| p.start_samples);
+    all
+}
+
+/// Energies of the speech in tenths of a second, with those of the film where it talks.
+pub fn with_talk(input: &FilmInput<'_>, narrated: &[f64], all: &[Phrase], narrator: &[Phrase], length_samples: u64, kept: &dyn Kept) -> Vec<f64> {
+    let own = kept.numbers(digest(&("energies", input.sound)), &|| block_energies(input.source));
+    let gain = gain_from_db(input.wish.gain_db).powi(2);
+    let mut energies = vec![0.0; length_samples.div_ceil(BLOCK_SAMPLES) as usize];
+    energies.iter_mut().zip(narrated).for_each(|(to, from)| *to = *from);
+    for phrase in all.iter().filter(|p| !narrator.contains(p)) {
+        for block in phrase.start_samples / BLOCK_SAMPLES..phrase.end_samples.div_ceil(BLOCK_SAMPLES) {
+            if let (Some(to), Some(from)) = (energies.get_mut(block as usize), own.get(block as usize)) {
+                *to = from * gain;
+            }
+        }
+    }
+    energies
 }
 
 /// Loudness of the film's own sound all over the cut, in LUFS; `None` where nobody hears it, or in a part only.

@@ -4,7 +4,7 @@
 //! for bit, for any range ([`crate::mix::render`]).
 
 mod ambience;
-mod film;
+pub(crate) mod film;
 mod kept;
 pub mod succession;
 
@@ -105,6 +105,9 @@ pub struct Plan {
     pub layers: Vec<Layer>,
     /// The phrases that the levels were set for, in samples of the cut.
     pub phrases: Vec<Phrase>,
+    /// Which of them are said in the film, not by the narration: from where to where.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub talk: Vec<(u64, u64)>,
     /// How far the loudest phrase lies over the softest one, as they are heard, in dB.
     #[serde(default)]
     pub uneven_db: Option<f64>,
@@ -126,6 +129,7 @@ impl Plan {
             length_samples,
             layers: Vec::new(),
             phrases: Vec::new(),
+            talk: Vec::new(),
             uneven_db: None,
             bed_against: BedAgainst::default(),
             master: None,
@@ -222,16 +226,25 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     attach_words(&mut phrases, &open);
     phrases.extend(of(&scratch));
     phrases.sort_by_key(|p| p.start_samples);
+    // What the narration says, and what is said in the film where the narration is silent.
+    let narrator = phrases;
+    let talk = inputs.film.map_or(Vec::new(), |f| film::phrases(f.wish, f.talk.unwrap_or_default(), length_samples));
+    let phrases = film::beside(&narrator, &talk);
     let wishes = inputs.shape.cloned().unwrap_or_default();
     let narrated = Narration { pieces: narration.iter().map(|n| Placed { source: n.source, piece: n.piece }).collect(), length_samples };
     let kept = inputs.kept.unwrap_or(&Anew);
     let pieces: Vec<&Piece> = narration.iter().map(|n| n.piece).collect();
     let named = |what: &str| digest(&(what, &pieces, length_samples));
     let speech_energies = if narration.is_empty() { Arc::default() } else { kept.numbers(named("speech"), &|| loudness::block_energies(&narrated)) };
-    let spoken: Vec<(u64, u64)> = phrases.iter().map(|p| (p.start_samples, p.end_samples)).collect();
-    let trims = if wishes.even_voice { evened(&phrases, &speech_energies) } else { Vec::new() };
+    let spans = |phrases: &[Phrase]| -> Vec<(u64, u64)> { phrases.iter().map(|p| (p.start_samples, p.end_samples)).collect() };
+    let (spoken, narrated_spans) = (spans(&phrases), spans(&narrator));
+    let trims = if wishes.even_voice { evened(&narrator, &speech_energies) } else { Vec::new() };
     // From here on the voice is as it will be heard.
     let speech_energies = if trims.is_empty() { speech_energies } else { shape::trimmed(&speech_energies, &trims).into() };
+    let speech_energies = match inputs.film.filter(|_| phrases.len() > narrator.len()) {
+        None => speech_energies,
+        Some(film) => film::with_talk(&film, &speech_energies, &phrases, &narrator, length_samples, kept).into(),
+    };
     let layer = |role, sound: &str| Layer { role, sound: sound.to_owned(), fitting: None, piece: None, levels: Vec::new(), pocket: None, ambience: None };
     let mut layers = Vec::new();
     let speech = shape::speech_lufs(&phrases, &speech_energies);
@@ -263,7 +276,8 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
         layers.push(Layer { fitting: Some(bed.fitting.clone()), levels, pocket, ..layer(Role::Bed, bed.sound) });
     }
     layers.extend(narration.iter().map(|n| Layer { piece: Some(n.piece.clone()), levels: trims.clone(), ..layer(Role::Narration, &n.piece.sound) }));
-    layers.extend(inputs.film.map(|film| film::layer(&film, film_handed, &spoken, length_samples)));
+    // Its own talk is no reason for the film to be low.
+    layers.extend(inputs.film.map(|film| film::layer(&film, film_handed, &narrated_spans, length_samples)));
     layers.extend(inputs.ambiences.iter().map(|a| ambience::layer(a, &spoken, speech, length_samples, kept)));
     let uneven_db = uneven(&phrases, &speech_energies);
     let bed_against = match (speech, film_lufs) {
@@ -271,7 +285,8 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
         (None, Some(_)) => BedAgainst::Film,
         (None, None) => BedAgainst::Itself,
     };
-    Plan { layers, phrases, uneven_db, bed_against, ..Plan::empty(length_samples) }
+    let talk = phrases.iter().filter(|p| !narrator.contains(p)).map(|p| (p.start_samples, p.end_samples)).collect();
+    Plan { layers, phrases, talk, uneven_db, bed_against, ..Plan::empty(length_samples) }
 }
 
 /// How far the loudest phrase lies over the softest one, in dB.

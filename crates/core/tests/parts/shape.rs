@@ -2,7 +2,7 @@
 //! what is rendered.
 
 use super::music::{Piece, voice};
-use jaunty_core::cut::{Change, Cut, Effect, LevelsChange, Readings, Setup};
+use jaunty_core::cut::{Change, Cut, Effect, Film, FilmChange, LevelsChange, Readings, Setup, VoiceChange, Work, scene};
 use jaunty_core::fit::{FitRequest, Fitting, Passage, fittings};
 use jaunty_core::mix::{Hear, Heard, master, meters, render};
 use jaunty_core::picture::{Line, Picture};
@@ -12,10 +12,11 @@ use jaunty_core::shape::pocket::PocketWish;
 use jaunty_core::shape::{Closing, Entry, FadeShape, GainCurve, LevelChange, LevelError, LevelName, LevelObject, Opening, ShapeWishes, Slope, entry, sweep};
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure, true_peak_dbtp};
 use jaunty_core::sound::{Sound, Source};
-use jaunty_core::speech::{SpeechReading, read_speech, without_noise};
+use jaunty_core::speech::{Phrase, SpeechReading, read_speech, without_noise};
 use jaunty_core::units::{CutLength, FrameRate};
 use jaunty_core::voice::{Piece as VoicePiece, move_after, take_out};
 use proptest::prelude::*;
+use std::collections::HashMap;
 use std::sync::LazyLock;
 
 const S: u64 = 48_000;
@@ -110,7 +111,7 @@ fn without_a_voice_the_bed_lies_under_the_films_own_sound_and_without_that_at_a_
     let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &s.lines, before: &[] };
     let lufs_of = |plan: &Plan, what: Hear| measure(&hear(plan, what)).integrated_lufs.unwrap();
     let made = |shape: &ShapeWishes, wish: Option<&FilmWish>| {
-        let film = wish.map(|wish| FilmInput { sound: "room", wish, source: &s.room });
+        let film = wish.map(|wish| FilmInput { sound: "room", wish, source: &s.room, talk: None });
         propose(Inputs { length_samples: LENGTH, beds: &[bed], film, shape: Some(shape), ..Inputs::default() })
     };
     let room = measure(&s.room).integrated_lufs.unwrap();
@@ -461,6 +462,70 @@ fn the_whole_curve_moves_and_keeps_its_shape() {
     assert_eq!(say(&mut cut, LevelsChange::Balance { by_db: 1.0 }), Effect::Unchanged(None), "there is no further");
 }
 
+/// Talk in the film's own sound is speech: the bed lies as far under it as under a narration, its gaps get swells, and where a
+/// narration speaks over it, that is what counts.
+#[test]
+fn the_talk_in_a_film_is_speech_where_that_is_asked_for() {
+    let s = &*SCENE;
+    let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &s.lines, before: &[] };
+    let wish = FilmWish::default();
+    let made = |talk: Option<&[Phrase]>, narration: &[PieceInput<'_>]| {
+        let film = Some(FilmInput { sound: "voice", wish: &wish, source: &s.voice, talk });
+        propose(Inputs { length_samples: LENGTH, beds: &[bed], narration, film, ..Inputs::default() })
+    };
+    let plain = made(None, &[]);
+    assert!(plain.phrases.is_empty() && plain.bed_against == BedAgainst::Film);
+    let talk = made(Some(&s.speech.phrases), &[]);
+    assert_eq!((talk.phrases.clone(), talk.bed_against), (s.speech.phrases.clone(), BedAgainst::Voice));
+    let (film, under) = (block_energies(&hear(&talk, Hear::Film)), block_energies(&hear(&talk, Hear::Bed)));
+    let spoken: Vec<usize> = PHRASES.iter().flat_map(|&(a, b)| (a * 10.0) as usize..(b * 10.0) as usize).collect();
+    let mean = |of: &[f64]| lufs_from_energy(spoken.iter().map(|&k| of[k]).sum::<f64>() / spoken.len() as f64);
+    let apart = mean(&film) - mean(&under);
+    assert!((apart - 20.0).abs() < 0.8, "20 asked, {apart:.2} measured");
+    let told = meters(&talk, &sounds).unwrap().phrases;
+    assert!(told.len() == 4 && told.iter().all(|p| p.bed_under_db.is_some_and(|db| (12.0..28.0).contains(&db))), "{told:?}");
+    assert!(talk.bed().unwrap().levels.iter().filter(|o| matches!(o, LevelObject::Swell { .. })).count() >= 4);
+    // The same film beside a narrator who speaks over its second phrase only.
+    let (from, to) = ((15.0 * S as f64) as u64, 25 * S);
+    let piece = VoicePiece { sound: "other".into(), source_start_samples: from, source_end_samples: to, cut_start_samples: from, scratch: None };
+    let both = made(Some(&s.speech.phrases), &[PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }]);
+    assert_eq!(both.phrases.len(), talk.phrases.len());
+    assert_eq!(both.layers.iter().filter(|l| l.role == Role::Narration).count(), 1, "the film stays a layer of its own");
+}
+
+/// What somebody says about a phrase of the film is kept with the film, and its edges follow.
+#[test]
+fn phrases_of_a_film_are_corrected_like_those_of_a_take() {
+    let mut cut = cut_of(plan(&ShapeWishes::default(), &[], &[]));
+    let no_film = Change::Film(FilmChange::Talk { on: true }).apply(&mut cut, &Readings::default());
+    assert!(no_film.is_err());
+    cut.setup.film = Some(Film {
+        hash: "film".into(),
+        name: "film.mp4".into(),
+        rate: cut.setup.picture.rate,
+        length_frames: 1500,
+        first_frame: None,
+        sound: Some("sound".into()),
+        sound_on: false,
+        wish: FilmWish::default(),
+        talk: false,
+        edits: Vec::new(),
+        width_px: 4,
+        height_px: 3,
+    });
+    let effect = Change::Film(FilmChange::Talk { on: true }).apply(&mut cut, &Readings::default()).unwrap();
+    assert_eq!(effect, Effect::Note(Some(Work::Read { sound: "sound".into(), role: Role::Narration })));
+    assert_eq!(cut.setup.film.as_ref().unwrap().talks(), Some("sound"), "who wants it understood wants it heard");
+    let first = cut.plan.phrases[0].clone();
+    let middle = (first.start_samples + first.end_samples) / 2;
+    Change::Voice(VoiceChange::NotSpeech { phrase: middle }).apply(&mut cut, &Readings::default()).unwrap();
+    let speech = HashMap::from([("sound".to_owned(), SCENE.speech.clone())]);
+    let before = SCENE.speech.phrases.len();
+    assert_eq!((cut.setup.edits("sound").len(), scene(&cut.setup, &speech).phrases.len()), (1, before - 1));
+    cut.setup.film.as_mut().unwrap().talk = false;
+    assert!(scene(&cut.setup, &speech).phrases.is_empty());
+}
+
 /// "Low under speech" sinks by what its number says.
 #[test]
 fn what_is_low_sinks_by_its_number() {
@@ -525,7 +590,7 @@ fn the_films_own_sound_hands_over_to_the_bed_and_keeps_out_of_the_speech() {
     let later = Fitting { start_samples: 10 * S, ..s.fitting.clone() };
     let bed = BedInput { sound: "bed", source: &s.bed, fitting: &later, bar_lines_samples: &[], before: &[] };
     let wish = FilmWish { gain_db: -3.0, rule: SpeechRule::Out, place: Some(Passage { start_samples: 0, end_samples: 14 * S }), ..FilmWish::default() };
-    let film = Some(FilmInput { sound: "room", wish: &wish, source: &s.room });
+    let film = Some(FilmInput { sound: "room", wish: &wish, source: &s.room, talk: None });
     let piece = VoicePiece::whole("voice", s.voice.len_samples());
     let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
     let made = propose(Inputs { length_samples: LENGTH, beds: &[bed], narration: &narration, film, ..Inputs::default() });
@@ -541,7 +606,7 @@ fn the_films_own_sound_hands_over_to_the_bed_and_keeps_out_of_the_speech() {
     assert!((film_curve.level_db(2 * S) + 3.0).abs() < 1e-9 && film_curve.level_db(8 * S) < -60.0, "out while somebody speaks");
     // All over the cut it gives over to nobody.
     let all = FilmWish::default();
-    let film = Some(FilmInput { sound: "room", wish: &all, source: &s.room });
+    let film = Some(FilmInput { sound: "room", wish: &all, source: &s.room, talk: None });
     let made = propose(Inputs { length_samples: LENGTH, beds: &[bed], film, ..Inputs::default() });
     let own = made.layers.iter().find(|l| l.role == Role::Film).unwrap();
     assert!((0..LENGTH).step_by(4800).all(|at| GainCurve::of(&own.levels).gain(at) == 1.0));

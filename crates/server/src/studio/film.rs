@@ -25,6 +25,8 @@ impl Studio {
             sound: None,
             sound_on: true,
             wish: FilmWish::default(),
+            talk: false,
+            edits: Vec::new(),
             width_px: facts.width_px,
             height_px: facts.height_px,
         };

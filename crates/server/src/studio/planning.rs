@@ -68,6 +68,7 @@ impl Studio {
     pub(super) async fn speech_of(&self, setup: &Setup) -> Result<Readings, StoreError> {
         let mut takes: Vec<(String, Role)> = setup.pieces.iter().map(|p| (p.sound.clone(), Role::Narration)).collect();
         takes.dedup();
+        takes.extend(setup.film.as_ref().and_then(|f| f.talks()).map(|sound| (sound.to_owned(), Role::Narration)));
         self.readings(setup, &takes).await
     }
 

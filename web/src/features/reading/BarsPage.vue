@@ -203,10 +203,10 @@ function walk(event: KeyboardEvent, bar: number) {
   left: 0;
   right: 0;
   bottom: 0;
-  background: color-mix(in srgb, var(--band) 26%, transparent);
+  background: color-mix(in srgb, var(--band) 20%, transparent);
 }
 .bar.new .level {
-  background: color-mix(in srgb, var(--band) 58%, transparent);
+  background: var(--new-bar);
 }
 .number,
 .like,

@@ -272,6 +272,14 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       <a-checkbox :checked="cut.film.soundOn" :disabled="busy" @change="film({ on: !cut.film?.soundOn })">
         is heard
       </a-checkbox>
+      <a-checkbox
+        :checked="cut.film.talk"
+        :disabled="busy"
+        data-test="film-talk"
+        @change="emit('film', { about: 'film', do: 'talk', on: !cut.film?.talk })"
+      >
+        its talk is speech
+      </a-checkbox>
       <template v-if="cut.film.soundOn">
         <p>
           at

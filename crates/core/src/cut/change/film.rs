@@ -2,9 +2,9 @@
 
 use super::bed::handover;
 use super::levels::lowered;
-use crate::cut::{Cut, Effect, Film, Refusal, within_a_cut};
+use crate::cut::{Cut, Effect, Film, Refusal, Work, within_a_cut};
 use crate::fit::Passage;
-use crate::plan::SpeechRule;
+use crate::plan::{Role, SpeechRule};
 use crate::units::CutLength;
 use serde::{Deserialize, Serialize};
 
@@ -30,6 +30,11 @@ pub enum FilmChange {
         from_samples: Option<u64>,
         /// Until where.
         until_samples: Option<u64>,
+    },
+    /// The talk in its own sound is speech like a narration's, or just sound.
+    Talk {
+        /// Whether it is speech.
+        on: bool,
     },
     /// Its own sound gives over to the bed, or the bed to it.
     #[serde(rename_all = "camelCase")]
@@ -81,6 +86,17 @@ impl FilmChange {
                 film.wish.gain_db = gain_db.unwrap_or(film.wish.gain_db);
                 film.wish.rule = rule.unwrap_or(film.wish.rule);
             }
+            Self::Talk { on } => {
+                let film = film_of(cut)?;
+                let sound =
+                    film.sound.clone().ok_or_else(|| Refusal::not_allowed("This film has no sound of its own, or it is still being taken out of it."))?;
+                film.talk = on;
+                // Heard or not: who wants its talk understood wants it heard.
+                film.sound_on |= on;
+                if on {
+                    return Ok(Effect::Note(Some(Work::Read { sound, role: Role::Narration })));
+                }
+            }
             Self::HandOver { to_bed, at_samples, length_samples } => cut.setup.film_hands_over(handover(at_samples, length_samples)?, to_bed)?,
             Self::Drop => cut.setup.film = None,
         }
@@ -93,6 +109,8 @@ impl FilmChange {
                 let length = before.setup.film.as_ref().map(|f| f.rate.timecode(f.length_frames).to_string()).unwrap_or_default();
                 format!("make the cut as long as the film, {length}")
             }
+            Self::Talk { on: true } => "take the talk in the film for speech".into(),
+            Self::Talk { on: false } => "take the talk in the film for sound".into(),
             Self::Sound { on: Some(true), .. } => "hear the film's own sound".into(),
             Self::Sound { on: Some(false), .. } => "leave the film's own sound out".into(),
             Self::Sound { on: None, .. } => "change the film's own sound".into(),

@@ -135,11 +135,18 @@ fn phrase(cut: &Cut, at: u64) -> Option<(usize, &Phrase)> {
     cut.plan.phrases.iter().enumerate().find(|(_, p)| (p.start_samples..p.end_samples).contains(&at))
 }
 
-/// Says something about the phrase of the take that is heard at `at`. `edit` gets the place in the take, and by how much places in
-/// the take lie behind those on the cut.
+/// Says something about the phrase of the take that is heard at `at`, and of the film where its talk is speech: whichever has none
+/// there does not mind. `edit` gets the place in the take, and by how much places in the take lie behind those on the cut.
 fn edit_phrase(setup: &mut Setup, at: u64, edit: impl Fn(u64, i64) -> PhraseEdit) -> Result<(), Refusal> {
     let piece = setup.pieces.iter().find(|p| p.scratch.is_none() && p.on_cut().contains(&at));
-    let piece = piece.ok_or_else(|| Refusal::not_allowed("Nobody speaks there but the scratch voice; its lines are changed at Voice."))?;
+    let film = setup.film.as_mut().filter(|f| f.talks().is_some());
+    if piece.is_none() && film.is_none() {
+        return Err(Refusal::not_allowed("Nobody speaks there but the scratch voice; its lines are changed at Voice."));
+    }
+    if let Some(film) = film {
+        film.edits.push(edit(at, 0));
+    }
+    let Some(piece) = piece else { return Ok(()) };
     let shift = piece.source_start_samples as i64 - piece.cut_start_samples as i64;
     let take = setup.takes.iter_mut().find(|t| t.hash == piece.sound).ok_or(Refusal::Unknown("take"))?;
     take.edits.push(edit((at as i64 + shift).max(0) as u64, shift));

@@ -84,6 +84,8 @@ pub struct FilmView {
     pub has_sound: bool,
     /// Whether that is heard.
     pub sound_on: bool,
+    /// Whether the talk in it is speech like a narration's.
+    pub talk: bool,
     /// Its gain, in dB.
     pub gain_db: f64,
     /// What it does while somebody speaks.
@@ -174,6 +176,7 @@ pub(super) fn film_view(film: &Film, picture: &Picture) -> FilmView {
         aspect: f64::from(film.width_px.max(1)) / f64::from(film.height_px.max(1)),
         has_sound: film.sound.is_some(),
         sound_on: film.sound_on,
+        talk: film.talk,
         gain_db: film.wish.gain_db,
         rule: film.wish.rule,
         lower_db: film.wish.lower_db,

@@ -227,6 +227,21 @@ useKeys('Voice', [
           test="narration-upload"
           @file="bringIn"
         />
+        <p v-if="cut.film?.hasSound" class="soft" data-test="film-talk">
+          {{
+            cut.film.talk
+              ? 'The talk in the film is speech as well: the bed goes under it.'
+              : 'Is somebody talking in the film?'
+          }}
+          <button
+            class="plain"
+            :disabled="actions.busy.value"
+            data-test="take-film-talk"
+            @click="actions.say({ about: 'film', do: 'talk', on: !cut.film?.talk })"
+          >
+            {{ cut.film.talk ? 'not so' : 'take it for speech' }}
+          </button>
+        </p>
         <h3 class="written">
           Written lines <small class="soft">a time, then the words; captions fill this at Picture</small>
         </h3>
