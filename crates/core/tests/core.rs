@@ -11,6 +11,7 @@ mod parts {
     pub mod meters;
     pub mod metrics;
     pub mod music;
+    pub mod naming;
     pub mod picture;
     pub mod properties;
     pub mod reading;

@@ -172,7 +172,9 @@ impl Browser {
     pub async fn saved_file(&self) -> Result<std::path::PathBuf, BrowserError> {
         let whole = async || {
             let entries: Vec<_> = std::fs::read_dir(self.downloads.path()).ok()?.flatten().map(|e| e.path()).collect();
-            entries.into_iter().find(|p| p.extension().is_some_and(|e| e != "crdownload" && e != "tmp"))
+            // Chromium writes under other names first, hidden ones among them.
+            let begun = |p: &std::path::Path| p.file_name().is_some_and(|n| n.to_string_lossy().starts_with('.'));
+            entries.into_iter().find(|p| !begun(p) && p.extension().is_some_and(|e| e != "crdownload" && e != "tmp"))
         };
         eventually(Duration::from_secs(40), whole).await.ok_or_else(|| BrowserError::Missing("a saved file".into()))
     }

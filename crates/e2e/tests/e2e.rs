@@ -10,6 +10,7 @@ mod parts {
     pub mod handed;
     pub mod history;
     pub mod hostile;
+    pub mod house;
     pub mod listeners;
     pub mod main_job;
     pub mod pace;

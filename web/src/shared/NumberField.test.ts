@@ -22,6 +22,32 @@ describe('a number field', () => {
     expect(one.emitted('set')).toEqual([[12]])
   })
 
+  it('says it once also when Enter is followed by leaving the field', async () => {
+    const one = field(20)
+    const input = one.get('input')
+    await input.trigger('focus')
+    await input.setValue('12')
+    await input.trigger('keydown', { key: 'Enter', keyCode: 13, which: 13 })
+    await input.trigger('blur')
+    expect(one.emitted('set')).toEqual([[12]])
+    await input.trigger('focus')
+    await input.setValue('14')
+    await input.trigger('blur')
+    expect(one.emitted('set')).toEqual([[12], [14]])
+  })
+
+  it('takes percent of an amplitude where decibels are meant, and shows it', async () => {
+    const one = field(20, { percent: 'under', max: 60 })
+    expect(one.get('[data-test=percent]').text()).toBe('dB, 10 %')
+    // Half of it is 6 dB under it (handbook value).
+    await one.get('input').setValue('50 %')
+    await one.get('input').trigger('blur')
+    const gain = field(0, { percent: 'gain', min: -60 })
+    await gain.get('input').setValue('50%')
+    await gain.get('input').trigger('blur')
+    expect([one.emitted('set'), gain.emitted('set')]).toEqual([[[6]], [[-6]]])
+  })
+
   it('says nothing where nothing changed or nothing makes sense', async () => {
     const one = field(20)
     const input = one.get('input')

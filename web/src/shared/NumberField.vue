@@ -27,17 +27,25 @@ const props = withDefaults(
 )
 const emit = defineEmits<{ set: [value: number]; clear: [] }>()
 
+/** What was said since the field was entered: leaving it after Enter says nothing again. */
+let said: number | undefined
 const draft = ref<number | undefined>(props.value ?? undefined)
 watch(
   () => props.value,
-  (now) => (draft.value = now ?? undefined),
+  (now) => {
+    draft.value = now ?? undefined
+    said = undefined
+  },
 )
 
 function say() {
   const now = draft.value
   if (typeof now === 'number' && Number.isFinite(now)) {
     if (now < props.min || now > props.max) refuse(now)
-    else if (now !== props.value) emit('set', now)
+    else if (now !== props.value && now !== said) {
+      said = now
+      emit('set', now)
+    }
   } else if (props.clears && props.value != null) emit('clear')
   else giveBack()
 }
@@ -79,6 +87,7 @@ function stepped(value: number | string) {
       size="small"
       @press-enter="say"
       @keydown.esc.stop="giveBack"
+      @focus="said = undefined"
       @blur="say"
       @step="stepped"
     />

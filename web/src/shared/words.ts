@@ -7,6 +7,12 @@ export function clock(seconds: number, tenths = false): string {
   return `${minutes}:${text}`
 }
 
+/** The seconds of a time as people type it: "1:05.3", "65" or "1,5"; none where it is no time. */
+export function secondsTyped(text: string): number | null {
+  const found = /^(?:(\d+):)?(\d+(?:[.,]\d*)?)$/.exec(text.trim())
+  return found ? Number(found[1] ?? 0) * 60 + Number(found[2]!.replace(',', '.')) : null
+}
+
 /** A number of things: "1 splice", "2 splices". */
 export function count(number: number, one: string, many = `${one}s`): string {
   return `${number} ${number === 1 ? one : many}`

@@ -2,6 +2,7 @@
 
 use super::files::Stand;
 use jaunty_e2e::Browser;
+use serde_json::json;
 use std::time::Duration;
 
 /// Every view of a cut that is done, and the cards that open in it.
@@ -27,6 +28,14 @@ async fn axe_finds_nothing_wrong_on_any_view() {
     browser.client().goto(&stand.server.url("/")).await.unwrap();
     browser.find("cut").await.unwrap();
     wrong.extend(browser.axe().await.unwrap().into_iter().map(|w| format!("home: {w}")));
+    // The same by lamplight, where contrasts are others.
+    browser.devtools("Emulation.setEmulatedMedia", json!({ "features": [{ "name": "prefers-color-scheme", "value": "dark" }] })).await.unwrap();
+    for step in ["reading", "fit", "hand-over"] {
+        browser.client().goto(&at(step)).await.unwrap();
+        browser.css("main h2").await.unwrap();
+        tokio::time::sleep(Duration::from_millis(600)).await;
+        wrong.extend(browser.axe().await.unwrap().into_iter().map(|w| format!("dark {step}: {w}")));
+    }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     browser.close().await.unwrap();
 }

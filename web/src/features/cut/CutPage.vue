@@ -211,7 +211,7 @@ const keys = ref<InstanceType<typeof KeysSheet>>()
 <style scoped>
 .page {
   display: grid;
-  grid-template: 1fr 52px / 178px 1fr;
+  grid-template: minmax(0, 1fr) auto / 178px minmax(0, 1fr);
   height: 100vh;
   overflow: hidden;
 }
@@ -222,6 +222,9 @@ const keys = ref<InstanceType<typeof KeysSheet>>()
   flex-direction: column;
   padding: 20px 0 14px;
   overflow-y: auto;
+}
+.column > * {
+  flex: none;
 }
 .column > p,
 .cut-title,

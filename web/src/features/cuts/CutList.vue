@@ -221,6 +221,11 @@ h2 {
   grid-template-columns: 1fr 320px;
   gap: 40px;
 }
+@media (width < 860px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .start {
   margin-bottom: 16px;
   padding: 12px 16px;

@@ -114,4 +114,21 @@ describe('the listening strip', () => {
     expect(listening.toggle).not.toHaveBeenCalled()
     expect(strip.get('[data-test=play]').attributes('disabled')).toBeDefined()
   })
+
+  it('goes to a time that is typed into the clock, and leaves what is no time', async () => {
+    const { strip: view, listening } = stand()
+    for (const [text, seconds] of [
+      ['0:41,5', 41.5],
+      ['9:99:99', null],
+      ['900', 60],
+    ] as const) {
+      await view.get('[data-test=position]').trigger('click')
+      const field = view.get('[data-test=go-to]')
+      await field.setValue(text)
+      await field.trigger('keydown', { key: 'Enter' })
+      if (seconds === null) await field.trigger('keydown', { key: 'Escape' })
+      else expect(listening.seek).toHaveBeenLastCalledWith(seconds)
+    }
+    expect(listening.seek).toHaveBeenCalledTimes(2)
+  })
 })

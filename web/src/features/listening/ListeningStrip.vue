@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import { useKeys } from '../../shared/keys'
 import type { CutView } from '../../shared/http'
-import { bare, clock, count, decibels } from '../../shared/words'
+import { bare, clock, count, decibels, secondsTyped } from '../../shared/words'
 import type { Hear, Listening } from './useListening'
 import { useMeters } from './useMeters'
 
@@ -45,6 +45,20 @@ const loud = computed(() => {
   return now == null ? null : { now, most: Math.max(...heard.map((lufs) => lufs ?? -99)) }
 })
 
+/** A time that is typed into the clock moves the playhead. */
+const typed = ref<string | null>(null)
+const field = ref<HTMLInputElement>()
+async function typeTime() {
+  typed.value = clock(props.listening.positionS.value, true)
+  await nextTick()
+  field.value?.select()
+}
+function goTo() {
+  const seconds = secondsTyped(typed.value ?? '')
+  if (seconds === null) return
+  typed.value = null
+  props.listening.seek(Math.min(props.cut.lengthS, seconds))
+}
 /** While there is something to hear. */
 const heard = (act: (event: KeyboardEvent) => unknown) => (event: KeyboardEvent) => ready.value && act(event)
 const seekBy = (seconds: number) =>
@@ -86,9 +100,28 @@ useKeys(
       </svg>
       {{ listening.playing.value ? 'Stop' : 'Play' }} <kbd>space</kbd>
     </button>
-    <span class="position numbers" data-test="position" :data-frame="listening.frame.value">{{
-      clock(listening.positionS.value, true)
-    }}</span>
+    <input
+      v-if="typed !== null"
+      ref="field"
+      v-model="typed"
+      class="position numbers typed"
+      aria-label="Go to, minutes and seconds"
+      data-test="go-to"
+      @keydown.enter="goTo"
+      @keydown.esc.stop="typed = null"
+      @blur="typed = null"
+    />
+    <button
+      v-else
+      class="plain position numbers"
+      title="Click to type where to go"
+      data-test="position"
+      :data-frame="listening.frame.value"
+      :disabled="!ready"
+      @click="typeTime"
+    >
+      {{ clock(listening.positionS.value, true) }}
+    </button>
     <button
       class="plain"
       :class="{ on: listening.repeating.value }"
@@ -193,17 +226,23 @@ useKeys(
 .strip {
   display: flex;
   align-items: center;
-  gap: 14px;
-  height: 52px;
-  padding: 0 22px;
+  gap: 2px 14px;
+  flex-wrap: wrap;
+  min-height: 52px;
+  box-sizing: border-box;
+  padding: 4px 22px;
   border-top: 1px solid var(--line);
   background: var(--ground);
   white-space: nowrap;
   min-width: 0;
-  overflow: hidden;
 }
 .play {
   font-weight: 600;
+}
+.typed {
+  width: 74px;
+  background: var(--card);
+  border: 1px solid var(--ink);
 }
 .position {
   font-size: 18px;

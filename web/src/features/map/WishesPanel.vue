@@ -209,7 +209,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         <button
           v-for="one in ways.lengths"
           :key="one.lengthFrames"
-          class="plain"
+          class="as-button"
           :disabled="busy || one.lengthFrames === cut.lengthFrames"
           :title="`Makes the cut ${clock(one.lengthS, true)} long`"
           @click="emit('say', { about: 'fit', do: 'length', frames: one.lengthFrames })"

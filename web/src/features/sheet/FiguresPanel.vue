@@ -193,7 +193,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         s, then the voice enters
         <a-select v-model:value="entry" :options="ENTRIES" size="small" aria-label="What the voice waits for" />
         <button
-          class="plain"
+          class="as-button"
           :disabled="busy"
           data-test="enter"
           title="Moves the whole voice"
@@ -243,7 +243,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           "
         />
         <button
-          class="plain"
+          class="as-button"
           :disabled="busy || !(positionS > 0)"
           data-test="rise-from"
           @click="emit('levels', { about: 'levels', do: 'riseFrom', atSamples: samples(positionS) })"
@@ -315,7 +315,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           from {{ clock(cut.film.heardFromS, true) }} to {{ clock(cut.film.heardUntilS, true) }}
           <button
             v-if="cut.film.heardFromS > 0 || cut.film.heardUntilS < cut.lengthS - 0.01"
-            class="plain"
+            class="as-button"
             :disabled="busy"
             @click="film({ fromSamples: 0, untilSamples: samples(cut.lengthS) })"
           >
@@ -325,7 +325,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
       </template>
       <template v-if="cut.bed">
         <button
-          class="plain"
+          class="as-button"
           :disabled="busy || positionS <= 0"
           data-test="film-to-bed"
           @click="emit('film', { about: 'film', do: 'handOver', atSamples: samples(positionS), toBed: true })"
@@ -333,7 +333,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           it gives over to the bed at {{ clock(positionS, true) }}
         </button>
         <button
-          class="plain"
+          class="as-button"
           :disabled="busy || positionS <= 0"
           @click="emit('film', { about: 'film', do: 'handOver', atSamples: samples(positionS), toBed: false })"
         >
@@ -444,6 +444,10 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
 }
 .card p {
   margin: 3px 0;
+}
+.card .as-button {
+  margin: 2px 0;
+  text-align: left;
 }
 .card .plain {
   padding-inline: 0;

@@ -260,7 +260,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
               :width="pin.width + 8"
               height="20"
               class="touch"
-              data-test="hairpin"
+              :data-test="pin.level.kind === 'swell' ? 'hairpin' : 'fade'"
               @pointerdown="grabWedge($event, pin, line.index)"
               @pointermove="dragWedge"
               @pointerup="dropWedge"

@@ -1,6 +1,6 @@
 import { mount } from '@vue/test-utils'
 import antd from 'ant-design-vue'
-import { describe, expect, it } from 'vitest'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { CutView, LevelView } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
 import { swell, testCut } from '../../shared/testCut'
@@ -14,6 +14,9 @@ function cut(levels: LevelView[] = [swell], more: Partial<Shape> = {}): CutView 
   return testCut({ shape: { ...shape, ...more }, levels, phrases: [{ startS: 6, endS: 8 }] })
 }
 const global = { plugins: [antd] }
+
+// The figures of the house are asked for.
+beforeEach(() => void vi.stubGlobal('fetch', async () => Response.json([])))
 
 describe('the figures', () => {
   const panel = (one = cut()) => mount(FiguresPanel, { props: { cut: one, busy: false, positionS: 12 }, global })

@@ -292,6 +292,14 @@ function note(candidate: CandidateView, event: Event) {
   border-bottom: 1px solid var(--line);
   align-items: start;
 }
+@media (width < 1180px) {
+  .candidates li {
+    grid-template-columns: 210px 262px minmax(0, 1fr);
+  }
+  .candidates li .say {
+    grid-column: 1 / 3;
+  }
+}
 .candidates li.chosen {
   background: var(--card);
 }

@@ -311,6 +311,11 @@ useKeys('Fit', [
   gap: 12px 24px;
   margin-top: 4px;
 }
+@media (width < 1120px) {
+  .columns {
+    grid-template: 'fittings' auto 'joint' auto 'asked' auto / minmax(0, 1fr);
+  }
+}
 /* Without a splice to look at, what is asked for has its place. */
 .columns.bare {
   grid-template-areas: 'fittings asked' 'fittings asked';

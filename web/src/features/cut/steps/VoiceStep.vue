@@ -271,6 +271,14 @@ useKeys('Voice', [
   grid-template-columns: 400px 1fr;
   gap: 30px;
 }
+@media (width < 1120px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .stage {
+    max-width: 560px;
+  }
+}
 .prompt {
   min-height: 76px;
   padding: 8px 4px;
