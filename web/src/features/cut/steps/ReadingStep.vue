@@ -342,12 +342,6 @@ useKeys('Reading', [
   gap: 22px;
   min-height: 0;
 }
-@media (width < 1000px) {
-  .columns {
-    grid-template-columns: minmax(0, 1fr);
-    overflow: auto;
-  }
-}
 .music,
 .side {
   overflow: auto;
