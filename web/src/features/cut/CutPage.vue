@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useTitle } from '@vueuse/core'
-import { computed, ref, toRef } from 'vue'
+import { computed, defineAsyncComponent, onMounted, ref, toRef, type Component } from 'vue'
 import type { Step } from '../../router'
 import { useKeys } from '../../shared/keys'
 import { bare, clock, count } from '../../shared/words'
@@ -8,15 +8,6 @@ import FilmView from '../film/FilmView.vue'
 import ListeningStrip from '../listening/ListeningStrip.vue'
 import { useListening } from '../listening/useListening'
 import { useMeters } from '../listening/useMeters'
-import BedsStep from './steps/BedsStep.vue'
-import CheckStep from './steps/CheckStep.vue'
-import FitStep from './steps/FitStep.vue'
-import HandOverStep from './steps/HandOverStep.vue'
-import PictureStep from './steps/PictureStep.vue'
-import ReadingStep from './steps/ReadingStep.vue'
-import ShapeStep from './steps/ShapeStep.vue'
-import VoiceStep from './steps/VoiceStep.vue'
-import KeysSheet from './KeysSheet.vue'
 import { useCut } from './useCut'
 
 const props = defineProps<{ id: string; step: Step }>()
@@ -25,16 +16,23 @@ const { cut, problem, away } = actions
 const listening = useListening(cut)
 useTitle(() => (cut.value ? `${cut.value.title}, Jaunty Bar` : 'Jaunty Bar'))
 
-const VIEWS = {
-  picture: PictureStep,
-  beds: BedsStep,
-  voice: VoiceStep,
-  reading: ReadingStep,
-  fit: FitStep,
-  shape: ShapeStep,
-  check: CheckStep,
-  'hand-over': HandOverStep,
+/** Each step comes when it is shown first, and the others while nobody waits: what one sees at once is a third as much. */
+const LOAD = {
+  picture: () => import('./steps/PictureStep.vue'),
+  beds: () => import('./steps/BedsStep.vue'),
+  voice: () => import('./steps/VoiceStep.vue'),
+  reading: () => import('./steps/ReadingStep.vue'),
+  fit: () => import('./steps/FitStep.vue'),
+  shape: () => import('./steps/ShapeStep.vue'),
+  check: () => import('./steps/CheckStep.vue'),
+  'hand-over': () => import('./steps/HandOverStep.vue'),
 }
+const VIEWS = Object.fromEntries(
+  Object.entries(LOAD).map(([step, load]) => [step, defineAsyncComponent(load as () => Promise<Component>)]),
+)
+const KeysSheet = defineAsyncComponent(() => import('./KeysSheet.vue'))
+const SOON_MS = 1500
+onMounted(() => setTimeout(() => Object.values(LOAD).forEach((load) => void load().catch(() => undefined)), SOON_MS))
 
 const fitting = computed(() => cut.value?.plan.fittings[cut.value.plan.chosen])
 /** These steps show the film themselves. */
@@ -125,7 +123,7 @@ useKeys(
   ],
   { ofStep: false },
 )
-const keys = ref<InstanceType<typeof KeysSheet>>()
+const keys = ref<{ open: boolean }>()
 </script>
 
 <template>
