@@ -30,6 +30,21 @@ describe('the sheet', () => {
     expect(fall?.path).toContain(`L${sheet.x(1, 14)} ${ROWS.hairpins}`)
   })
 
+  it('draws the voice where it is heard, from the place of its take', () => {
+    const cut = testCut()
+    const piece = { take: 't', startS: 4, endS: 12, sourceStartS: 1, scratch: false }
+    // A take that is loud in its second and third second only.
+    const peaks = Array.from({ length: 100 }, (_, k) => (k >= 10 && k < 30 ? 1000 : 0))
+    const { lines, x } = layoutSheet({ ...cut, pieces: [piece] }, null, 10, 1062, 116, undefined, {
+      t: { stepS: 0.1, peaks },
+    })
+    expect(lines.map((line) => line.voice.length)).toEqual([1, 1, 0])
+    const points = lines[0]!.voice[0]!.slice(1, -1).split('L')
+    const loud = points.map((p) => p.split(' ').map(Number)).filter(([, y]) => y! < ROWS.words - 8)
+    expect(loud[0]![0]).toBeCloseTo(x(0, 4), -1)
+    expect(loud.at(-1)![0]).toBeCloseTo(x(0, 6), -1)
+  })
+
   it('marks splice, letter and ring-out where they are heard', () => {
     expect(sheet.lines[1]?.splices[0]).toMatchObject({ label: '6 › 22', x: sheet.x(1, 12) })
     expect(sheet.lines[0]?.letters[0]?.text).toBe('A')

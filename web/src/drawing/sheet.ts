@@ -15,6 +15,8 @@ export const LINE_PX = 108
 export const AMBIENCE_PX = 8
 const LEFT = 44
 const RIGHT = 18
+/** Half the height of the voice's waveform. */
+const VOICE_HALF_PX = 9
 /** Size of the names of shots and moments. */
 const NAME_PX = 13
 
@@ -50,6 +52,8 @@ export interface AmbienceBand {
   thin: { x: number; width: number }[]
 }
 
+export type Voices = Readonly<Record<string, WaveformView>>
+
 export interface Words {
   /** Number of the phrase. */
   phrase: number
@@ -81,6 +85,8 @@ export interface SheetLine {
   entering: Label[]
   ambiences: AmbienceBand[]
   words: Words[]
+  /** The voice's own waveform, thinly behind its words. */
+  voice: string[]
   ringOut: number | null
 }
 
@@ -106,6 +112,8 @@ export function layoutSheet(
   lineHeight: number,
   /** Lines that are seen; all of them without. */
   seen: { first: number; last: number } = { first: 0, last: Infinity },
+  /** Waveforms of takes, by their hash. */
+  voices: Voices = {},
 ): SheetLayout {
   const scale = scaleLinear([0, secondsPerLine], [LEFT, Math.max(LEFT + 100, width - RIGHT)])
   const count = Math.max(1, Math.ceil(cut.lengthS / secondsPerLine - 1e-6))
@@ -114,7 +122,7 @@ export function layoutSheet(
   const first = Math.min(Math.max(0, seen.first), count - 1)
   const last = Math.min(count - 1, Math.max(first, seen.last))
   const lines = Array.from({ length: last - first + 1 }, (_, k) =>
-    layoutLine(cut, waveform, loudest, first + k, secondsPerLine, (s) => x(first + k, s)),
+    layoutLine(cut, waveform, loudest, first + k, secondsPerLine, (s) => x(first + k, s), voices),
   )
   const seconds = (line: number, px: number) =>
     Math.min(cut.lengthS, Math.max(0, line * secondsPerLine + Math.min(secondsPerLine, Math.max(0, scale.invert(px)))))
@@ -128,6 +136,7 @@ function layoutLine(
   index: number,
   secondsPerLine: number,
   x: (s: number) => number,
+  voices: Voices,
 ): SheetLine {
   const startS = index * secondsPerLine
   const endS = Math.min(cut.lengthS, startS + secondsPerLine)
@@ -180,6 +189,7 @@ function layoutLine(
       ambienceBand(one, k, rows[k] ?? 0, plan?.phrases ?? [], startS, endS, x),
     ),
     words: (plan?.phrases ?? []).flatMap((phrase, k) => words(phrase, k, startS, endS, x)),
+    voice: cut.pieces.flatMap((piece) => voicePath(piece, voices[piece.take], startS, endS, x)),
     ringOut,
   }
 }
@@ -333,6 +343,31 @@ function ambienceBand(
       thin: thin.map(([a, b]) => ({ x: x(a), width: x(b) - x(a) })),
     },
   ]
+}
+
+/** What is heard of a take on this line. */
+function voicePath(
+  piece: CutView['pieces'][number],
+  drawn: WaveformView | undefined,
+  startS: number,
+  endS: number,
+  x: (s: number) => number,
+): string[] {
+  const [from, to] = [Math.max(piece.startS, startS), Math.min(piece.endS, endS)]
+  if (!drawn || to <= from) return []
+  // The take's own time runs beside the cut's.
+  const shift = piece.sourceStartS - piece.startS
+  const path = bandPath(
+    drawn.peaks,
+    drawn.stepS,
+    from + shift,
+    to + shift,
+    (s) => x(s - shift),
+    ROWS.words - 4,
+    VOICE_HALF_PX,
+    loudestOf(drawn.peaks),
+  )
+  return path ? [path] : []
 }
 
 /** The words of a phrase within this line: a phrase over a line break has its words on both lines, by time. */

@@ -686,7 +686,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The waveform of a sound, about 1500 peaks whatever its length. */
+        /** The waveform of a sound, about 1500 peaks, of a fifth of a second at most. */
         get: operations["waveform"];
         put?: never;
         post?: never;
@@ -3549,6 +3549,11 @@ export interface components {
             endS: number;
             /** @description Whether a machine speaks it. */
             scratch: boolean;
+            /**
+             * Format: double
+             * @description Where it begins in its take, in seconds.
+             */
+            sourceStartS: number;
             /**
              * Format: double
              * @description Where it begins on the cut, in seconds.

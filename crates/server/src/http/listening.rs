@@ -120,12 +120,12 @@ pub async fn meters(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> 
     Ok(HttpResponse::Ok().insert_header(("cache-control", OF_A_REVISION)).json(MetersView::from(measured)))
 }
 
-/// The waveform of a sound, about 1500 peaks whatever its length.
+/// The waveform of a sound, about 1500 peaks, of a fifth of a second at most.
 #[utoipa::path(params(("hash" = String, Path)), responses((status = 200, body = WaveformView)))]
 #[get("/api/sounds/{hash}/waveform")]
 pub async fn waveform(studio: web::Data<Studio>, hash: web::Path<SoundHash>) -> Result<HttpResponse, Problem> {
     let file = studio.working_file(&hash.0).await?;
-    let span_samples = (file.len_samples() / 1500).max(48);
+    let span_samples = (file.len_samples() / 1500).clamp(48, 9600);
     let drawn = studio.compute(move || overview(&file, span_samples)).await?;
     let view = WaveformView { step_s: seconds_from_samples(drawn.span_samples), peaks: drawn.peaks };
     // The hash names the content, so this never changes.

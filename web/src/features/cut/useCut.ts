@@ -143,3 +143,23 @@ export function useWaveform(address: () => string | null) {
   )
   return waveform
 }
+
+/** Waveforms of takes by their hash, as they come. */
+export function useVoices(takes: () => readonly string[]) {
+  const voices = shallowRef<Record<string, WaveformView>>({})
+  watch(
+    () => [...new Set(takes())].join(' '),
+    (all) => {
+      for (const hash of all.split(' ').filter((one) => one && !voices.value[one]))
+        void globalThis
+          .fetch(`/api/sounds/${hash}/waveform`)
+          .then(async (reply) => {
+            if (reply.ok) voices.value = { ...voices.value, [hash]: (await reply.json()) as WaveformView }
+          })
+          // Without it the words stand alone.
+          .catch(() => undefined)
+    },
+    { immediate: true },
+  )
+  return voices
+}

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useElementSize, useScroll } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
-import { AMBIENCE_PX, ambienceRows, layoutSheet, LINE_PX, ROWS, type Hairpin } from '../../drawing/sheet'
+import { AMBIENCE_PX, ambienceRows, layoutSheet, LINE_PX, ROWS, type Hairpin, type Voices } from '../../drawing/sheet'
 import type { CutView, LevelView, WaveformView } from '../../shared/http'
 import { useEscape } from '../../shared/keys'
 import { clock, decibels } from '../../shared/words'
@@ -10,6 +10,8 @@ import { levelKey } from './choices'
 const props = defineProps<{
   cut: CutView
   waveform: WaveformView | null
+  /** Waveforms of takes, by their hash. */
+  voices?: Voices
   secondsPerLine: number
   positionS: number
   passage: { fromS: number; toS: number } | null
@@ -66,7 +68,15 @@ const seen = computed(() =>
 )
 const sheetWidth = computed(() => (printing.value ? PAPER.widthPx : width.value || 1000))
 const sheet = computed(() =>
-  layoutSheet(props.cut, props.waveform, props.secondsPerLine, sheetWidth.value, lineHeight.value, seen.value),
+  layoutSheet(
+    props.cut,
+    props.waveform,
+    props.secondsPerLine,
+    sheetWidth.value,
+    lineHeight.value,
+    seen.value,
+    props.voices,
+  ),
 )
 const playLine = computed(() => Math.min(lineCount.value - 1, Math.floor(props.positionS / props.secondsPerLine)))
 /** The page turns with the playhead. */
@@ -320,6 +330,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
             <text v-if="one.label" :x="one.x + 3" :y="one.y + 7" class="within">{{ one.label }}</text>
             <title>{{ one.name }}</title>
           </g>
+          <path v-for="(path, k) in line.voice" :key="`v${k}`" :d="path" class="spoken" data-test="spoken" />
           <g
             v-for="(word, k) in line.words"
             :key="`w${k}`"
@@ -476,6 +487,10 @@ function shade(line: { index: number; startS: number; endS: number }) {
 }
 .ambience .thin {
   fill: var(--ground);
+}
+.spoken {
+  fill: var(--voice);
+  opacity: 0.2;
 }
 .words {
   cursor: pointer;

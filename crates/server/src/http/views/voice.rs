@@ -61,6 +61,8 @@ pub struct VoicePieceView {
     pub start_s: f64,
     /// Where it is over.
     pub end_s: f64,
+    /// Where it begins in its take, in seconds.
+    pub source_start_s: f64,
     /// Whether a machine speaks it.
     pub scratch: bool,
 }
@@ -72,6 +74,7 @@ impl From<&Piece> for VoicePieceView {
             take: piece.sound.clone(),
             start_s: seconds_from_samples(on_cut.start),
             end_s: seconds_from_samples(on_cut.end),
+            source_start_s: seconds_from_samples(piece.source_start_samples),
             scratch: piece.scratch.is_some(),
         }
     }

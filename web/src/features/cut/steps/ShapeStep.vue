@@ -7,7 +7,7 @@ import { levelKey } from '../../sheet/choices'
 import FiguresPanel from '../../sheet/FiguresPanel.vue'
 import LevelCard from '../../sheet/LevelCard.vue'
 import SheetView from '../../sheet/SheetView.vue'
-import { useWaveform } from '../useCut'
+import { useVoices, useWaveform } from '../useCut'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
@@ -18,6 +18,9 @@ const busy = computed(() => props.actions.busy.value)
 const waveform = useWaveform(() =>
   plan.value?.fittings.length ? `/api/cuts/${props.cut.id}/revisions/${plan.value.revision}/waveform` : null,
 )
+
+/** The takes that are heard, drawn behind their words. */
+const voices = useVoices(() => props.cut.pieces.map((piece) => piece.take))
 
 /** The sheet needs the width; the figures come when they are asked for. */
 const figures = ref(false)
@@ -172,6 +175,7 @@ const place = computed(() => {
           ref="paper"
           :cut="cut"
           :waveform="waveform"
+          :voices="voices"
           :seconds-per-line="secondsPerLine"
           :position-s="listening.positionS.value"
           :passage="listening.passage.value"
