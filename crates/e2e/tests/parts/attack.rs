@@ -217,7 +217,8 @@ async fn kill_rounds(rounds: usize) {
                 let asked = Instant::now();
                 let away = client.get(stand.server.url("/api/health")).send().await.unwrap();
                 assert_eq!((away.status().as_u16(), away.headers().contains_key("retry-after")), (503, true));
-                assert!(asked.elapsed() < Duration::from_secs(2), "{:?}", asked.elapsed());
+                // It gives up by itself, also where two cores have other things to do; it never hangs.
+                assert!(asked.elapsed() < Duration::from_secs(6), "{:?}", asked.elapsed());
                 stand.database.resume().await.unwrap();
             }
         }
