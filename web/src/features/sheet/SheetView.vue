@@ -490,7 +490,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
 }
 .spoken {
   fill: var(--voice);
-  opacity: 0.2;
+  opacity: 0.13;
 }
 .words {
   cursor: pointer;
