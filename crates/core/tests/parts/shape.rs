@@ -460,6 +460,11 @@ fn the_whole_curve_moves_and_keeps_its_shape() {
         assert!((7.0 - cut.setup.shape.alone_db - moved).abs() < 1e-9, "{by_db}: {:?}", cut.setup.shape.alone_db);
     }
     assert_eq!(say(&mut cut, LevelsChange::Balance { by_db: 1.0 }), Effect::Unchanged(None), "there is no further");
+    // One that was set further under by hand than a figure may lie does not hold the others.
+    let deep = LevelChange { under_speech_db: Some(50.0), ..LevelChange::default() };
+    say(&mut cut, LevelsChange::Balance { by_db: -5.0 });
+    say(&mut cut, LevelsChange::Set { levels: vec![dip], change: deep });
+    assert_eq!(say(&mut cut, LevelsChange::Balance { by_db: 1.0 }), Effect::Reshape);
 }
 
 /// Talk in the film's own sound is speech: the bed lies as far under it as under a narration, its gaps get swells, and where a

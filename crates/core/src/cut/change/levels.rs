@@ -178,6 +178,9 @@ pub enum LevelsChange {
     },
 }
 
+/// What is set by hand lies at most so far under the speech, in dB.
+const MOST_BY_HAND_DB: f64 = 60.0;
+
 fn rounded(value: f64) -> f64 {
     (value * 100.0).round() / 100.0
 }
@@ -232,18 +235,18 @@ impl LevelsChange {
                     }
                     BedAgainst::Voice => {
                         let by_hand = cut.plan.layers.iter_mut().filter(|l| l.role == Role::Bed).flat_map(|l| &mut l.levels).filter(|o| o.by_hand());
-                        let mut all = vec![&mut shape.under_speech_db, &mut shape.alone_db];
+                        let mut all = vec![(&mut shape.under_speech_db, MOST_UNDER_DB), (&mut shape.alone_db, MOST_UNDER_DB)];
                         let mut gains = Vec::new();
                         for object in by_hand {
                             if let LevelObject::Dip { under_speech_db, gain_db, .. } | LevelObject::Swell { under_speech_db, gain_db, .. } = object {
-                                all.push(under_speech_db);
+                                all.push((under_speech_db, MOST_BY_HAND_DB));
                                 gains.push(gain_db);
                             }
                         }
                         // As far as the one that is nearest to its end goes: the shape stays.
-                        let room = |db: &f64| if *by_db > 0.0 { MOST_UNDER_DB - db } else { *db };
-                        let step = by_db.signum() * all.iter().map(|db| room(db)).fold(by_db.abs(), f64::min).max(0.0);
-                        all.into_iter().for_each(|db| *db += step);
+                        let room = |(db, most): &(&mut f64, f64)| if *by_db > 0.0 { most - **db } else { **db };
+                        let step = by_db.signum() * all.iter().map(room).fold(by_db.abs(), f64::min).max(0.0);
+                        all.into_iter().for_each(|(db, _)| *db += step);
                         gains.into_iter().for_each(|db| *db -= step);
                         step != 0.0
                     }
