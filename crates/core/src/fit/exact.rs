@@ -8,7 +8,7 @@
 use super::ask::Ask;
 use super::bed::{MOST_SHIFT_SAMPLES, spare_samples};
 use super::fitted::FittedBed;
-use super::planner::{Arrival, Bars, End, Start, join_terms, start_samples};
+use super::planner::{Arrival, Bars, End, Judged, Start, judge, start_samples};
 use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
 use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::sound::Source;
@@ -57,8 +57,12 @@ impl Exact<'_> {
     pub fn fitting(&self, plan: &Arrival) -> Fitting {
         let Self { ask, reading, .. } = *self;
         let lines = &ask.lines;
-        let joins: Vec<Join> =
-            plan.runs.windows(2).map(|w| splice::align(self.bed, lines[w[0].1] as u64, lines[w[1].0] as u64, self.touch(w[0].1, w[1].0))).collect();
+        let about = Bars::new(reading, lines);
+        let align = |(leave, enter): (usize, usize)| {
+            let is_sequel = judge(reading, self.likeness, &about, leave, enter).is_sequel;
+            splice::align(self.bed, lines[leave] as u64, lines[enter] as u64, is_sequel, self.touch(leave, enter))
+        };
+        let joins: Vec<Join> = plan.runs.windows(2).map(|w| align((w[0].1, w[1].0))).collect();
         let spans = self.spans(plan, &joins);
         let anchors = self.anchors(plan, &spans);
         let pieces = self.pieces(plan, &spans, &anchors);
@@ -255,13 +259,10 @@ impl Exact<'_> {
     fn splice(&self, plan: &Arrival, pieces: &[Piece], k: usize, join: &Join) -> Splice {
         let lines = &self.ask.lines;
         let (leave_bar, enter_bar) = (plan.runs[k - 1].1, plan.runs[k].0);
-        let goodness = self.likeness.could_follow(leave_bar, enter_bar);
+        let judged = judge(self.reading, self.likeness, &Bars::new(self.reading, lines), leave_bar, enter_bar);
         let enter = lines[enter_bar] + join.moved_samples;
-        let mut terms: Vec<Term> = join_terms(self.reading, self.likeness, &Bars::new(self.reading, lines), leave_bar, enter_bar)
-            .into_iter()
-            .filter(|(_, cost)| cost.abs() >= 0.005)
-            .map(|(name, cost)| Term { name: name.to_owned(), cost })
-            .collect();
+        let mut terms: Vec<Term> =
+            judged.terms.into_iter().filter(|(_, cost)| cost.abs() >= 0.005).map(|(name, cost)| Term { name: name.to_owned(), cost }).collect();
         terms.sort_by(|a, b| b.cost.total_cmp(&a.cost));
         Splice {
             leave_bar,
@@ -270,15 +271,16 @@ impl Exact<'_> {
             leave_samples: lines[leave_bar] as u64,
             enter_samples: enter.max(0) as u64,
             at_samples: pieces[k].cut_position(enter as f64).round().max(0.0) as u64,
-            goodness,
-            audible: Audible::of(goodness),
+            goodness: judged.chance,
+            is_sequel: judged.is_sequel,
+            audible: Audible::of(judged.chance),
             surprise_rank: 0.5,
             join: *join,
             terms,
             why: if self.reading.is_loop() && (leave_bar, enter_bar) == (self.reading.bar_count(), 0) {
                 "the bed was cut as a loop: its end goes on at its beginning".into()
             } else {
-                why(self.likeness, leave_bar, enter_bar, join)
+                why(self.likeness, &judged, leave_bar, enter_bar, join)
             },
             by_hand: self.ask.musts.contains(&(leave_bar, enter_bar)) || self.touch(leave_bar, enter_bar).is_some(),
         }
@@ -305,7 +307,17 @@ fn natural(spans: &[Span], from: &Anchor, run: usize, bed: i64) -> i64 {
     (spans[from.run].end - from.bed) + between + (bed - spans[run].start)
 }
 
-fn why(likeness: &BarLikeness, leave: usize, enter: usize, join: &Join) -> String {
+fn why(likeness: &BarLikeness, judged: &Judged, leave: usize, enter: usize, join: &Join) -> String {
+    let moved = match join.moved_samples {
+        0 => String::new(),
+        n => format!("; moved {:.1} ms {} so that the attacks meet", n.abs() as f64 / 48.0, if n > 0 { "later" } else { "earlier" }),
+    };
+    if let Some(rank) = likeness.sequel_rank(leave, enter).filter(|_| judged.is_sequel) {
+        return format!(
+            "another phrase goes on here, not a repeat: of the bed's own steps from phrase to phrase {:.0} in 100 are less natural{moved}",
+            100.0 * rank
+        );
+    }
     let distance = leave.abs_diff(enter);
     let place = match distance {
         d if d % 8 == 0 => "the same place of an eight-bar phrase",
@@ -317,10 +329,6 @@ fn why(likeness: &BarLikeness, leave: usize, enter: usize, join: &Join) -> Strin
         format!("bar {} sounds like bar {}, which would have come", enter + 1, leave + 1)
     } else {
         format!("elsewhere in the bed a bar like {} is followed by one like {}", leave, enter + 1)
-    };
-    let moved = match join.moved_samples {
-        0 => String::new(),
-        n => format!("; moved {:.1} ms {} so that the attacks meet", n.abs() as f64 / 48.0, if n > 0 { "later" } else { "earlier" }),
     };
     format!("{alike}; {place}{moved}")
 }

@@ -109,6 +109,9 @@ pub struct Splice {
     pub at_samples: u64,
     /// How likely the bars on both sides could follow each other, 0 to 1.
     pub goodness: f32,
+    /// Whether another phrase goes on there, not a repeat of what would have come.
+    #[serde(default)]
+    pub is_sequel: bool,
     /// Whether it may be heard, in the planner's own estimate.
     pub audible: Audible,
     /// Share of the bed's own bar lines at which the spectrum changes less than here, 0 to 1.

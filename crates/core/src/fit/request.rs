@@ -1,7 +1,7 @@
 //! One request with all that its sweeps share: the cheapest edit under it, and what cannot hold set aside.
 
 use super::ask::{Ask, Held};
-use super::planner::{Arrival, Planner, Played};
+use super::planner::{Arrival, Bars, Planner, Played, judge};
 use super::scene::SceneTables;
 use super::taste::Taste;
 use super::wishes::{Passage, Wishes};
@@ -53,6 +53,12 @@ impl Request<'_> {
 
     pub(super) fn cheapest(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
         Planner::new(self.reading, self.likeness, ask, &self.scene, played, taste).sweep(ask.wanted).best(ask.wanted)
+    }
+
+    /// How likely nobody takes offence at the worst splice of an edit, 0 to 1.
+    pub(super) fn worst_of(&self, ask: &Ask, plan: &Arrival) -> f32 {
+        let about = Bars::new(self.reading, &ask.lines);
+        plan.runs.windows(2).map(|w| judge(self.reading, self.likeness, &about, w[0].1, w[1].0).chance).fold(1.0, f32::min)
     }
 
     /// The cheapest edit in which no passage is heard three times in a row, if there is one that costs little more: a

@@ -170,6 +170,12 @@ pub(super) fn why_first(job: &Request<'_>, ask: &Ask, taste: Taste, best: &Fitti
         1 => format!("with one splice, {} of 100 hard to hear", best.worst_splice().unwrap_or(100)),
         n => format!("with {n} splices, the worst {} of 100 hard to hear", best.worst_splice().unwrap_or(100)),
     };
+    let sequels = best.splices.iter().filter(|s| s.is_sequel).count();
+    let splices = match (sequels, best.splices.len()) {
+        (0, _) => splices,
+        (1, 1) => format!("{splices}, at which another phrase goes on than would have come"),
+        (n, _) => format!("{splices}; at {n} of them another phrase goes on than would have come"),
+    };
     let (top, own) = (best.start == FittingStart::Top, best.end.is_the_beds());
     let (may_top, may_own) = (ask.starts.top && !job.reading.is_loop(), ask.ends.own);
     let kept = match (top, own) {
@@ -194,7 +200,7 @@ pub(super) fn why_first(job: &Request<'_>, ask: &Ask, taste: Taste, best: &Fitti
         (true, false) => "Its own ending is",
         _ => "Its opening and its own ending are",
     };
-    let worst = job.cheapest(&both, taste, &[]).map(|plan| plan.runs.windows(2).map(|w| job.likeness.could_follow(w[0].1, w[1].0)).fold(1.0, f32::min));
+    let worst = job.cheapest(&both, taste, &[]).map(|plan| job.worst_of(&both, &plan));
     match worst {
         Some(worst) => format!("{first} {lost} left out: to keep all, a splice would be needed that is right in {:.0} of 100 at best.", 100.0 * worst),
         None => format!("{first} {lost} left out: no way of this length keeps all."),
@@ -244,7 +250,7 @@ pub(super) fn advice(job: &Request<'_>, ask: &Ask, taste: Taste, best: &Fitting)
     let second = i64::from(SAMPLE_RATE_HZ);
     let sweep = planner.sweep(ask.wanted + 12 * second);
     // The nearest lengths at which no join is worse than a fair one.
-    let fair = |plan: &Arrival| plan.runs.windows(2).all(|w| job.likeness.could_follow(w[0].1, w[1].0) >= 0.85);
+    let fair = |plan: &Arrival| job.worst_of(ask, plan) >= 0.85;
     let good = |by: i64| (by < ask.wanted).then(|| sweep.best(ask.wanted + by)).flatten().filter(fair).map(|_| ask.wanted + by);
     let shorter = (1..=12).find_map(|s| good(-s * second));
     let longer = (1..=12).find_map(|s| good(s * second));

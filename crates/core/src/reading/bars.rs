@@ -98,6 +98,16 @@ pub fn phrases(sections: &[Section], bars: usize) -> Vec<usize> {
     sections.iter().flat_map(|s| (s.start_bar..s.end_bar).step_by(length)).collect()
 }
 
+/// Bars at which a phrase or half of one begins, counted from the beginning of each section: every four bars, in a bed of
+/// bars of more than `LONG_BAR_SAMPLES` every two. Something new may begin at all of them.
+pub fn half_phrases(sections: &[Section], bar_lines_samples: &[u64]) -> Vec<usize> {
+    const LONG_BAR_SAMPLES: u64 = 13 * crate::SAMPLE_RATE_HZ as u64 / 5;
+    let mut lengths: Vec<u64> = bar_lines_samples.windows(2).map(|w| w[1] - w[0]).collect();
+    lengths.sort_unstable();
+    let step = if lengths.get(lengths.len() / 2).is_some_and(|l| *l > LONG_BAR_SAMPLES) { 2 } else { 4 };
+    sections.iter().flat_map(|s| (s.start_bar..s.end_bar).step_by(step)).collect()
+}
+
 /// Where the bed builds, fills out and thins out, in order.
 pub fn arcs(levels_db: &[f32], characters: &[BarCharacter]) -> Vec<Arc> {
     /// Quieter than this under the loudest bar is as good as silent.

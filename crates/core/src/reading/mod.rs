@@ -53,7 +53,7 @@ use counter::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.
-pub const VERSION: u32 = 9;
+pub const VERSION: u32 = 10;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -220,6 +220,16 @@ pub fn level_candidates(inputs: &[f32]) -> Vec<(Vec<f64>, [f32; level::FEATURES]
     level::candidates(&activations::Activations::of(inputs), inputs, span).into_iter().map(|c| (c.beats_s, c.features)).collect()
 }
 
+/// What tells how naturally a bed goes from phrase to phrase, for `tools/reading/sequel.py`: for every two lines at which
+/// phrases begin the line that is left, the one that is entered, how likely it is a repeat, and the features.
+pub fn sequel_features(source: &dyn Source) -> Vec<(usize, usize, f32, [f32; likeness::sequel::FEATURES])> {
+    let (read, sides) = read_with_sides(source, &[], &mut keep_going()).expect("nobody stops it");
+    let phrases = bars::half_phrases(&read.reading.sections, &read.reading.bar_lines_samples());
+    let phrases: Vec<usize> = phrases.into_iter().filter(|p| *p > 0 && *p < read.reading.bar_count()).collect();
+    let pairs = phrases.iter().flat_map(|&leave| phrases.iter().map(move |&enter| (leave, enter)));
+    pairs.map(|(l, e)| (l, e, read.likeness.could_follow(l, e), sides.features(&read.likeness, l, e))).collect()
+}
+
 /// Reads a bed.
 ///
 /// Any sound is read; silence and less than two seconds of sound get no beats, no sections and
@@ -236,6 +246,10 @@ pub fn read_bed(source: &dyn Source, progress: &mut Progress<'_>) -> Result<BedR
 /// # Errors
 /// [`Cancelled`] when `progress` returns false.
 pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress: &mut Progress<'_>) -> Result<BedRead, Cancelled> {
+    read_with_sides(source, corrections, progress).map(|(read, _)| read)
+}
+
+fn read_with_sides(source: &dyn Source, corrections: &[Correction], progress: &mut Progress<'_>) -> Result<(BedRead, likeness::sequel::Sides), Cancelled> {
     let mut step = |what, done| if progress(what, done) { Ok(()) } else { Err(Cancelled) };
     step("measuring loudness", 0.0)?;
     let loudness = loudness::measure(source);
@@ -272,7 +286,10 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
     let characters = bars::characters(&grid.beats_s, &beat_features, &grid.downbeats, &onsets);
     let singing = correct::correct_singing(singing::passages(&inputs), corrections);
     step("done", 1.0)?;
-    Ok(BedRead {
+    let sides = likeness::sequel::Sides::of(&beat_features, &grid.downbeats);
+    let phrases = bars::phrases(&sections, characters.len());
+    let likeness = likeness.with_sequels(&sides, &bars::half_phrases(&sections, &bar_lines));
+    let read = BedRead {
         reading: Reading {
             length_samples: source.len_samples(),
             tempo_bpm: grid.tempo_bpm,
@@ -280,7 +297,7 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
             beats_samples,
             downbeats: grid.downbeats,
             line_surprises: crate::splice::surprise::of_bar_lines(source, &bar_lines),
-            phrases: bars::phrases(&sections, characters.len()),
+            phrases,
             arcs: bars::arcs(&bar_levels_db, &characters),
             bars: characters,
             sections,
@@ -296,5 +313,6 @@ pub fn read_corrected(source: &dyn Source, corrections: &[Correction], progress:
             confidence: Confidence { beats: grid.beat_confidence, downbeats: grid.bar_confidence, sections: section_confidence },
         },
         likeness,
-    })
+    };
+    Ok((read, sides))
 }

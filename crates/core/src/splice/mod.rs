@@ -25,6 +25,8 @@ const REACH_HOPS: usize = 134;
 const MOST_SHIFT_HOPS: i64 = 13;
 /// Attack envelopes less alike than this do not move anything.
 const LEAST_LIKENESS: f32 = 0.5;
+/// The same of music that is not the same.
+const LEAST_LIKENESS_OF_OTHERS: f32 = 0.8;
 /// After the attacks, waveforms may move the entry by this much more: 3 ms.
 const WAVE_REACH: i64 = 144;
 
@@ -106,10 +108,14 @@ impl Join {
 }
 
 /// Finds the join from downbeat `leave` to downbeat `enter` (samples of the bed), with what
-/// somebody changed of it by hand.
-pub fn align(bed: &dyn Source, leave: u64, enter: u64, touch: Option<&Touch>) -> Join {
+/// somebody changed of it by hand. Where other music goes on than would have come (`is_sequel`) there is no wave to meet,
+/// and only attacks that are much alike are met.
+pub fn align(bed: &dyn Source, leave: u64, enter: u64, is_sequel: bool, touch: Option<&Touch>) -> Join {
     let moved_samples = touch.and_then(|t| t.moved_samples).unwrap_or_else(|| {
-        let by_attacks = shift_by_attacks(bed, leave, enter);
+        if is_sequel {
+            return shift_by_attacks(bed, leave, enter, LEAST_LIKENESS_OF_OTHERS);
+        }
+        let by_attacks = shift_by_attacks(bed, leave, enter, LEAST_LIKENESS);
         shift_by_waves(bed, leave, enter, by_attacks)
     });
     let fade_samples = touch.and_then(|t| t.fade_samples).unwrap_or(FADE_SAMPLES);
@@ -132,11 +138,11 @@ fn attack_envelope(bed: &dyn Source, centre: u64, margin_hops: usize) -> Vec<f32
         .collect()
 }
 
-fn shift_by_attacks(bed: &dyn Source, leave: u64, enter: u64) -> i64 {
+fn shift_by_attacks(bed: &dyn Source, leave: u64, enter: u64, least: f32) -> i64 {
     let margin = MOST_SHIFT_HOPS as usize;
     let there = attack_envelope(bed, leave, 0);
     let here = attack_envelope(bed, enter, margin);
-    let mut best = (LEAST_LIKENESS, 0);
+    let mut best = (least, 0);
     for shift in -MOST_SHIFT_HOPS..=MOST_SHIFT_HOPS {
         let from = (shift + MOST_SHIFT_HOPS) as usize;
         let value = correlation(&there, &here[from..from + there.len()]);

@@ -9,7 +9,7 @@ const TARGETS: usize = 8;
 /// A splice that is likelier than this to be right is better than losing the opening or the ending; below it none is.
 const FAIR_CHANCE: f32 = 0.7;
 /// What a splice of less pays more, reached this much below it.
-const UNFAIR: f32 = 3.0;
+const UNFAIR: f32 = 4.0;
 const UNFAIR_WITHIN: f32 = 0.05;
 
 /// What is known of single bars before joins between them are priced.
@@ -29,39 +29,122 @@ impl Bars {
     }
 }
 
-/// What a join costs, term by term; the words are the page's.
-pub fn join_terms(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> [(&'static str, f32); 8] {
-    let bars = about.log_duration.len();
-    let chance = likeness.could_follow(leave, enter);
-    let unfair = UNFAIR * ((FAIR_CHANCE - chance) / UNFAIR_WITHIN).clamp(0.0, 1.0);
-    // More than three quarters of the bed's own bar lines change is heard; a splice that surprises more than all of
-    // them is as bad as one that is right in four of five.
-    let surprise = 2.0 * ((likeness.surprise_rank(leave, enter) - 0.75) / 0.25).max(0.0);
+/// What is thought of a join.
+pub struct Judged {
+    /// How likely nobody takes offence at it, 0 to 1.
+    pub chance: f32,
+    /// Whether another phrase goes on there, not a repeat of what would have come.
+    pub is_sequel: bool,
+    /// What it costs, term by term; the words are the page's.
+    pub terms: [(&'static str, f32); 8],
+}
+
+impl Judged {
+    fn cost(&self) -> f32 {
+        self.terms.iter().map(|t| t.1).sum()
+    }
+}
+
+/// What a join is worth: as a repeat of what would have come, or as another phrase that may come as well, whichever is
+/// better.
+pub fn judge(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> Judged {
+    let repeat = as_repeat(reading, likeness, about, leave, enter);
+    match likeness.sequel_rank(leave, enter).filter(|rank| leave != enter && *rank >= LEAST_RANK) {
+        Some(rank) => {
+            let sequel = as_sequel(reading, likeness, about, (leave, enter), rank);
+            if sequel.cost() < repeat.cost() { sequel } else { repeat }
+        }
+        None => repeat,
+    }
+}
+
+/// More than three quarters of the bed's own bar lines change is heard; a splice that surprises more than all of them is
+/// as bad as one that is right in four of five.
+fn surprise(likeness: &BarLikeness, leave: usize, enter: usize) -> f32 {
+    2.0 * ((likeness.surprise_rank(leave, enter) - 0.75) / 0.25).max(0.0)
+}
+
+fn unlikely(chance: f32) -> f32 {
+    8.0 * -chance.max(0.001).ln() + UNFAIR * ((FAIR_CHANCE - chance) / UNFAIR_WITHIN).clamp(0.0, 1.0)
+}
+
+/// What it costs to go back, and to go far.
+fn ways(bars: usize, leave: usize, enter: usize) -> [(&'static str, f32); 2] {
     let distance = leave.abs_diff(enter);
-    let phrase = match distance {
+    let back = if enter < leave { 0.07 + 0.25 * (1.0 - distance as f32 / 8.0).max(0.0) } else { 0.0 };
+    let far = if enter > leave && distance > bars / 2 { 0.03 } else { 0.0 };
+    [("heard again", back), ("far apart", far)]
+}
+
+impl Bars {
+    fn tempo(&self, leave: usize, enter: usize) -> f32 {
+        0.3 * ((self.log_duration[leave - 1] - self.log_duration[enter]) / 0.03).powi(2).min(9.0)
+    }
+
+    /// From the end of a section into the beginning of one the ear expects something new.
+    fn section(&self, leave: usize, enter: usize) -> f32 {
+        if self.begins_section[leave] && self.begins_section[enter] { -0.1 } else { 0.0 }
+    }
+}
+
+fn as_repeat(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> Judged {
+    let chance = likeness.could_follow(leave, enter);
+    let phrase = match leave.abs_diff(enter) {
         d if d % 8 == 0 => 0.0,
         d if d % 4 == 0 => 0.04,
         d if d % 2 == 0 => 0.15,
         _ => 0.30,
     };
-    let back = if enter < leave { 0.07 + 0.25 * (1.0 - distance as f32 / 8.0).max(0.0) } else { 0.0 };
-    let far = if enter > leave && distance > bars / 2 { 0.03 } else { 0.0 };
-    let tempo = 0.3 * ((about.log_duration[leave - 1] - about.log_duration[enter]) / 0.03).powi(2).min(9.0);
     let levels = &reading.bar_levels_db;
     let would_come = levels.get(leave).copied().unwrap_or(levels[leave - 1]);
     let step = 0.5 * ((levels[enter] - would_come).abs() - 2.0).max(0.0) / 3.0;
-    // From the end of a section into the beginning of one the ear expects something new.
-    let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
-    [
-        ("how alike the bars are", 8.0 * -chance.max(0.001).ln() + unfair),
-        ("change of the sound", surprise),
-        ("place in the phrase", phrase),
-        ("heard again", back),
-        ("far apart", far),
-        ("tempo of both sides", tempo),
-        ("step in level", step),
-        ("between sections", section),
-    ]
+    let [back, far] = ways(about.log_duration.len(), leave, enter);
+    Judged {
+        chance,
+        is_sequel: false,
+        terms: [
+            ("how alike the bars are", unlikely(chance)),
+            ("change of the sound", surprise(likeness, leave, enter)),
+            ("place in the phrase", phrase),
+            back,
+            far,
+            ("tempo of both sides", about.tempo(leave, enter)),
+            ("step in level", step),
+            ("between sections", about.section(leave, enter)),
+        ],
+    }
+}
+
+/// A step less natural than the middle one of the bed's own is no sequel.
+const LEAST_RANK: f32 = 0.5;
+/// What such a one and the most natural are taken for. No truth tells how often nobody takes offence, so even the most
+/// natural one is worth a listen, and the least is just fair.
+const SEQUEL_CHANCES: [f32; 2] = [0.7, 0.85];
+/// What a sequel costs more than a repeat that is as likely: what comes is not what was expected.
+const NEW: f32 = 0.5;
+/// A step in level up to this is within what phrases do, in dB.
+const SEQUEL_STEP_DB: f32 = 2.5;
+
+fn as_sequel(reading: &Reading, likeness: &BarLikeness, about: &Bars, (leave, enter): (usize, usize), rank: f32) -> Judged {
+    let [least, most] = SEQUEL_CHANCES;
+    let chance = least + (most - least) * (rank - LEAST_RANK) / (1.0 - LEAST_RANK);
+    let levels = &reading.bar_levels_db;
+    let step = ((levels[enter] - levels[leave - 1]).abs() - SEQUEL_STEP_DB).max(0.0) / 3.0;
+    let [back, far] = ways(about.log_duration.len(), leave, enter);
+    Judged {
+        chance,
+        is_sequel: true,
+        terms: [
+            ("how well the phrase goes on", unlikely(chance)),
+            ("another phrase than would have come", NEW),
+            ("change of the sound", surprise(likeness, leave, enter)),
+            back,
+            far,
+            ("tempo of both sides", about.tempo(leave, enter)),
+            ("step in level", step),
+            ("between sections", about.section(leave, enter)),
+        ],
+    }
 }
 
 #[derive(Clone, Copy)]
@@ -113,8 +196,8 @@ pub(super) fn joins(playing: &Playing<'_>) -> Vec<Vec<Target>> {
     let bars = playing.bars;
     let joins = playing.ask.joins.get_or_init(|| {
         let about = Bars::new(playing.reading, &playing.ask.lines);
-        let terms = |leave: usize, enter: usize| join_terms(playing.reading, playing.likeness, &about, leave, enter).iter().map(|t| t.1).sum();
-        (1..=bars).flat_map(|leave| (0..bars).map(move |enter| (leave, enter))).map(|(leave, enter)| terms(leave, enter)).collect()
+        let cost = |leave: usize, enter: usize| judge(playing.reading, playing.likeness, &about, leave, enter).cost();
+        (1..=bars).flat_map(|leave| (0..bars).map(move |enter| (leave, enter))).map(|(leave, enter)| cost(leave, enter)).collect()
     });
     (0..=bars).map(|leave| targets(playing, joins, leave)).collect()
 }

@@ -34,10 +34,18 @@ fn reading(tenths: &[u64], levels_db: &[f32]) -> Reading {
 
 /// A likeness with the given goodness, through its own bytes: nothing else makes one.
 fn likeness(bars: usize, goodness: &[f32]) -> BarLikeness {
+    likeness_with_phrases(bars, goodness, &[], 0.0)
+}
+
+/// The same with phrases that go on with each other as naturally as `rank` says.
+fn likeness_with_phrases(bars: usize, goodness: &[f32], phrases: &[u32], rank: f32) -> BarLikeness {
     let mut bytes = (bars as u32).to_le_bytes().to_vec();
     for value in std::iter::repeat_n(&0.5f32, bars * bars).chain(goodness) {
         bytes.extend_from_slice(&value.to_le_bytes());
     }
+    bytes.extend((phrases.len() as u32).to_le_bytes());
+    phrases.iter().for_each(|phrase| bytes.extend(phrase.to_le_bytes()));
+    (0..phrases.len().pow(2)).for_each(|_| bytes.extend(rank.to_le_bytes()));
     BarLikeness::from_bytes(&bytes).expect("a whole likeness")
 }
 
@@ -198,6 +206,27 @@ fn the_opening_and_the_ending_are_worth_fair_splices_and_no_unfair_one() {
         let found = best(chance);
         assert!(matches!(found.start, Start::Cold(_)) && found.end == End::Own && found.runs.len() == 1, "{chance}: {found:?}");
     }
+}
+
+#[test]
+fn where_nothing_comes_again_a_phrase_goes_on_with_one_that_fits_and_no_other() {
+    let reading = reading(&[20; 60], &[-3.0; 60]);
+    let scene = SceneTables::new(&Scene::default(), 0, 48_000);
+    let wanted = 57 * 48_000;
+    let phrases: Vec<u32> = (1..15).map(|k| 4 * k).collect();
+    let best = |rank: f32| {
+        let ask = Ask::new(&reading, &Wishes::default(), 0, wanted as u64);
+        let likeness = likeness_with_phrases(60, &[0.05; 3600], &phrases, rank);
+        let found = Planner::new(&reading, &likeness, &ask, &scene, &[], Taste::BEST).sweep(wanted).best(wanted).unwrap();
+        let about = Bars::new(&reading, &ask.lines);
+        let sequels = found.runs.windows(2).filter(|w| judge(&reading, &likeness, &about, w[0].1, w[1].0).is_sequel).count();
+        (found, sequels)
+    };
+    let (found, sequels) = best(0.8);
+    assert_eq!((found.start, found.end, found.runs.len(), sequels), (Start::Top, End::Own, 2, 1), "{found:?}");
+    assert!(found.runs[0].1.is_multiple_of(4) && found.runs[1].0.is_multiple_of(4), "from phrase to phrase: {found:?}");
+    let (found, sequels) = best(0.3);
+    assert_eq!((found.runs.len(), sequels), (1, 0), "{found:?}");
 }
 
 #[test]

@@ -7,11 +7,13 @@
 //! weights come from measured prototypes on beds with exact symbolic truth.
 
 mod follow;
+pub(super) mod sequel;
 
 use super::features::BeatFeatures;
 use super::metre::distance;
 use crate::splice::surprise::LineSpectra;
 use crate::units::Sure;
+use sequel::{Sequels, Sides};
 use serde::{Deserialize, Serialize};
 
 /// Likeness of all pairs of bars, and how well each could follow each.
@@ -20,6 +22,7 @@ pub struct BarLikeness {
     bars: usize,
     likeness: Vec<f32>,
     chances: Vec<f32>,
+    sequels: Sequels,
     lines: LineSpectra,
 }
 
@@ -102,7 +105,20 @@ impl BarLikeness {
         let likeness: Vec<f32> = distances.energy.iter().map(|e| (-e).exp()).collect();
         let bridged = bridge(&likeness, bars);
         let chances = follow::chances(&distances, bars, &bridged);
-        Self { bars, likeness, chances, lines }
+        Self { bars, likeness, chances, sequels: Sequels::default(), lines }
+    }
+
+    /// With what is known of how phrases, which begin at `phrases`, could go on with each other.
+    pub(super) fn with_sequels(mut self, sides: &Sides, phrases: &[usize]) -> Self {
+        self.sequels = Sequels::between(sides, &self, phrases);
+        self
+    }
+
+    /// How naturally bar `enter` would go on after bar `leave - 1` as another phrase, that is as a fitting sequel and not
+    /// as a repeat of what would have come: the share of the bed's own steps from phrase to phrase that are less natural,
+    /// 0 to 1. `None` unless phrases begin at both.
+    pub fn sequel_rank(&self, leave: usize, enter: usize) -> Option<f32> {
+        self.sequels.rank(leave, enter)
     }
 
     /// Number of bars.
@@ -182,6 +198,7 @@ impl BarLikeness {
         for value in self.likeness.iter().chain(&self.chances) {
             bytes.extend_from_slice(&value.to_le_bytes());
         }
+        bytes.extend(self.sequels.to_bytes());
         bytes.extend(self.lines.to_bytes());
         bytes
     }
@@ -191,10 +208,11 @@ impl BarLikeness {
         let (head, body) = bytes.split_at_checked(4)?;
         let bars = u32::from_le_bytes(head.try_into().ok()?) as usize;
         let cells = bars.checked_mul(bars)?;
-        let (body, lines) = body.split_at_checked(cells.checked_mul(8)?)?;
+        let (body, rest) = body.split_at_checked(cells.checked_mul(8)?)?;
+        let (sequels, lines) = Sequels::from_bytes(rest)?;
         let values: Vec<f32> = body.as_chunks::<4>().0.iter().map(|c| f32::from_le_bytes(*c)).collect();
         let (likeness, chances) = values.split_at(cells);
-        Some(Self { bars, likeness: likeness.to_vec(), chances: chances.to_vec(), lines: LineSpectra::from_bytes(lines) })
+        Some(Self { bars, likeness: likeness.to_vec(), chances: chances.to_vec(), sequels, lines: LineSpectra::from_bytes(lines) })
     }
 }
 
@@ -243,7 +261,7 @@ fn bridge(likeness: &[f32], bars: usize) -> Vec<f32> {
 mod tests {
     use super::*;
 
-    fn beat(class: usize) -> BeatFeatures {
+    pub(super) fn beat(class: usize) -> BeatFeatures {
         let mut chroma = [0.0; 12];
         chroma[class] = 1.0;
         BeatFeatures { chroma, bass: chroma, log_mel: vec![0.0; 80], onset: [1.0; 12], attack: [1.0; 3], loudness_db: -20.0 }
