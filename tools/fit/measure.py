@@ -70,7 +70,7 @@ def main():
     every = []
     for wav, piece, edits in results:
         kind = wav.parent.name
-        if not arguments.all_ends and any("this bed has none" in note for e in edits for note in e["notes"]):
+        if not arguments.all_ends and not any(e["end"] == "ownEnding" for e in edits):
             continue  # it has no ending of its own to keep
         solved = [e for e in edits if arguments.all_ends or e["end"] == "ownEnding"]
         every += solved

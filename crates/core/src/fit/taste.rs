@@ -40,13 +40,13 @@ pub struct Taste {
 impl Taste {
     /// The least cost with whatever start and end.
     pub const BEST: Self = Self {
-        join: 0.8,
+        join: 0.5,
         again: 0.0,
         own: 0.0,
         stop: 0.8,
         fade: 1.0,
-        opening_lost: 7.5,
-        ending_lost: 11.0,
+        opening_lost: 6.0,
+        ending_lost: 10.0,
         own_fade_lost: 3.0,
         weak: 0.0,
         strong: 0.0,
