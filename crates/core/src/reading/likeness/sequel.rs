@@ -162,8 +162,12 @@ impl Sides {
         all
     }
 
-    /// Whether elsewhere in the bed a bar like the last goes on with one like the first, 0 to 1.
+    /// Whether elsewhere in the bed a bar like the last goes on with one like the first, 0 to 1. Of very long beds, where
+    /// the work would grow with the cube, nothing is told, for their own steps as little as for others.
     fn elsewhere(&self, likeness: &BarLikeness, leave: usize, enter: usize) -> f32 {
+        if likeness.bar_count() > super::BRIDGE_BARS {
+            return 0.0;
+        }
         let others = (0..likeness.bar_count().saturating_sub(1)).filter(|&k| k + 1 != leave && k + 1 != enter);
         others.map(|k| likeness.of(k, leave - 1) * likeness.of(k + 1, enter)).fold(0.0, f32::max)
     }
