@@ -135,7 +135,19 @@ impl Sides {
         Self { before: (0..bars).map(|b| side(b, true)).collect(), after: (0..bars).map(|b| side(b, false)).collect() }
     }
 
-    /// What tells the step from the end of bar `leave - 1` to the beginning of bar `enter`.
+    /// What tells the step from the end of bar `leave - 1` to the beginning of bar `enter`:
+    ///
+    /// | number | what |
+    /// |---|---|
+    /// | 0 to 2 | how alike the pitch classes of a bar, of four bars and of a beat are on both sides (cosine) |
+    /// | 3 to 14 | how strongly the bass moves up by so many semitones |
+    /// | 15, 16 | how far the colour changes, of the bars and of the half beats beside the line |
+    /// | 17 to 20 | by how much the level of the bars and of the beats changes, each with its sign and without, in 6 dB |
+    /// | 21 to 26 | by how much the onsets of the three bands change, with their signs, then without |
+    /// | 27 | how hard the first beat is struck |
+    /// | 28 | how many of the bed's own bar lines change less |
+    /// | 29 | whether the same step happens elsewhere |
+    /// | 30 | how far the last beat lies over its bar, in 6 dB |
     pub fn features(&self, likeness: &BarLikeness, leave: usize, enter: usize) -> [f32; FEATURES] {
         let (a, b) = (&self.before[leave - 1], &self.after[enter]);
         let cosine = |x: &[f32], y: &[f32]| x.iter().zip(y).map(|(p, q)| p * q).sum::<f32>();
