@@ -58,15 +58,16 @@ impl Exact<'_> {
         let Self { ask, reading, .. } = *self;
         let lines = &ask.lines;
         let about = Bars::new(reading, lines);
-        let align = |(leave, enter): (usize, usize)| {
-            let is_sequel = judge(reading, self.likeness, &about, leave, enter).is_sequel;
-            splice::align(self.bed, lines[leave] as u64, lines[enter] as u64, is_sequel, self.touch(leave, enter))
+        let judged: Vec<Judged> = plan.runs.windows(2).map(|w| judge(reading, self.likeness, &about, w[0].1, w[1].0)).collect();
+        let align = |(w, judged): (&[(usize, usize)], &Judged)| {
+            let (leave, enter) = (w[0].1, w[1].0);
+            splice::align(self.bed, lines[leave] as u64, lines[enter] as u64, judged.is_sequel, self.touch(leave, enter))
         };
-        let joins: Vec<Join> = plan.runs.windows(2).map(|w| align((w[0].1, w[1].0))).collect();
+        let joins: Vec<Join> = plan.runs.windows(2).zip(&judged).map(align).collect();
         let spans = self.spans(plan, &joins);
         let anchors = self.anchors(plan, &spans);
         let pieces = self.pieces(plan, &spans, &anchors);
-        let splices = (1..pieces.len()).map(|k| self.splice(plan, &pieces, k, &joins[k - 1])).collect();
+        let splices = (1..pieces.len()).map(|k| self.splice(plan, &pieces, k, &judged[k - 1], &joins[k - 1])).collect();
         let widest = |a: f64, b: f64| if (b - 1.0).abs() > (a - 1.0).abs() { b } else { a };
         let speed = pieces.iter().flat_map(|p| std::iter::once(p.speed).chain(p.bends.iter().map(|b| b.speed))).fold(1.0, widest);
         let mut fitting = Fitting {
@@ -256,13 +257,11 @@ impl Exact<'_> {
         pieces
     }
 
-    fn splice(&self, plan: &Arrival, pieces: &[Piece], k: usize, join: &Join) -> Splice {
+    fn splice(&self, plan: &Arrival, pieces: &[Piece], k: usize, judged: &Judged, join: &Join) -> Splice {
         let lines = &self.ask.lines;
         let (leave_bar, enter_bar) = (plan.runs[k - 1].1, plan.runs[k].0);
-        let judged = judge(self.reading, self.likeness, &Bars::new(self.reading, lines), leave_bar, enter_bar);
         let enter = lines[enter_bar] + join.moved_samples;
-        let mut terms: Vec<Term> =
-            judged.terms.into_iter().filter(|(_, cost)| cost.abs() >= 0.005).map(|(name, cost)| Term { name: name.to_owned(), cost }).collect();
+        let mut terms: Vec<Term> = judged.terms().filter(|(_, cost)| cost.abs() >= 0.005).map(|(name, cost)| Term { name: name.to_owned(), cost }).collect();
         terms.sort_by(|a, b| b.cost.total_cmp(&a.cost));
         Splice {
             leave_bar,
@@ -280,7 +279,7 @@ impl Exact<'_> {
             why: if self.reading.is_loop() && (leave_bar, enter_bar) == (self.reading.bar_count(), 0) {
                 "the bed was cut as a loop: its end goes on at its beginning".into()
             } else {
-                why(self.likeness, &judged, leave_bar, enter_bar, join)
+                why(self.likeness, judged, leave_bar, enter_bar, join)
             },
             by_hand: self.ask.musts.contains(&(leave_bar, enter_bar)) || self.touch(leave_bar, enter_bar).is_some(),
         }

@@ -135,7 +135,8 @@ impl Splice {
     /// Two measurements make it. The chance that the bar that comes is right, in pitch and drums, which held on pieces
     /// that it was not fitted on: of splices called .9 and more 97 % were, of .8 to .9 81 %, of .7 to .8 73 %. And the
     /// change of the spectrum at the splice is ranked among the bed's own bar lines: up to their 75th percentile it takes
-    /// nothing off, and three tenths when it surprises more than all of them.
+    /// nothing off, and three tenths when it surprises more than all of them. What a sequel counts for is judgement: no
+    /// truth tells how often one passes.
     pub fn hard_to_hear(&self) -> u8 {
         let surprising = ((self.surprise_rank - 0.75) / 0.25).clamp(0.0, 1.0);
         (100.0 * self.goodness * (1.0 - 0.3 * surprising)).round() as u8

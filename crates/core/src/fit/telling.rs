@@ -202,7 +202,7 @@ pub(super) fn why_first(job: &Request<'_>, ask: &Ask, taste: Taste, best: &Fitti
     };
     let worst = job.cheapest(&both, taste, &[]).map(|plan| job.worst_of(&both, &plan));
     match worst {
-        Some(worst) => format!("{first} {lost} left out: to keep all, a splice would be needed that is right in {:.0} of 100 at best.", 100.0 * worst),
+        Some(worst) => format!("{first} {lost} left out: to keep all, a splice would be needed that passes in {:.0} of 100 at best.", 100.0 * worst),
         None => format!("{first} {lost} left out: no way of this length keeps all."),
     }
 }

@@ -5,7 +5,7 @@ use jaunty_core::fit::FittedBed;
 use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings, quick_fitting};
 use jaunty_core::mix::{Hear, render};
 use jaunty_core::plan::BedInput;
-use jaunty_core::reading::{BedRead, keep_going, read_bed};
+use jaunty_core::reading::{BarLikeness, BedRead, keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::splice::LEAD_SAMPLES;
 use jaunty_core::units::{CutLength, FrameRate};
@@ -190,4 +190,33 @@ fn a_loop_goes_round_to_the_sample() {
     heard.read(0, 0, &mut out);
     let wrong = (200..out.len()).find(|k| (out[*k] - cut.channels()[0][*k % (8 * bar)]).abs() > 1e-4);
     assert_eq!(wrong, None, "the loop is heard as it is, again and again");
+}
+
+/// The likeness of a bed in which no bar comes again and a phrase of four bars could go on with any other.
+fn through_composed(bars: usize) -> BarLikeness {
+    let phrases: Vec<u32> = (4..bars as u32).step_by(4).collect();
+    let mut bytes = (bars as u32).to_le_bytes().to_vec();
+    (0..2 * bars * bars).for_each(|_| bytes.extend(0.05f32.to_le_bytes()));
+    bytes.extend((phrases.len() as u32).to_le_bytes());
+    phrases.iter().for_each(|phrase| bytes.extend(phrase.to_le_bytes()));
+    (0..phrases.len().pow(2)).for_each(|_| bytes.extend(0.9f32.to_le_bytes()));
+    BarLikeness::from_bytes(&bytes).expect("a whole likeness")
+}
+
+#[test]
+fn a_splice_at_which_another_phrase_goes_on_says_so() {
+    let (made, read) = &*POP;
+    let other = BedRead { reading: read.reading.clone(), likeness: through_composed(read.reading.bar_count()) };
+    // Whole phrases of four bars and the ring-out.
+    let length = read.reading.ending.music_end_samples - (read.reading.bar_lines_samples()[36] - read.reading.bar_lines_samples()[8]);
+    let first = fit(&made.sound, &other, length).remove(0);
+    check_whole(&first, length);
+    assert_eq!((first.end, first.splices.len()), (FittingEnd::OwnEnding, 1), "{}", first.why);
+    let splice = &first.splices[0];
+    assert!(splice.is_sequel && splice.leave_bar.is_multiple_of(4) && splice.enter_bar.is_multiple_of(4));
+    assert!(splice.why.starts_with("another phrase goes on here, not a repeat: of the bed's own steps from phrase to phrase 90 in 100"), "{}", splice.why);
+    assert!(splice.terms.iter().any(|t| t.name == "another phrase than would have come") && first.why.contains("another phrase goes on"), "{}", first.why);
+    // The same length of the bed as it is: what would have come comes again.
+    let same = fit(&made.sound, read, length).remove(0);
+    assert!(same.splices.iter().all(|s| !s.is_sequel) && !same.why.contains("another phrase"), "{}", same.why);
 }

@@ -152,3 +152,15 @@ proptest! {
         prop_assert!((join.moved_samples + off - straight.moved_samples).abs() <= 96, "{off} off, moved {}", join.moved_samples);
     }
 }
+
+#[test]
+fn where_other_music_goes_on_only_attacks_that_are_much_alike_are_met() {
+    // Two of three attacks lie 12 ms late at the place that is entered.
+    let clicks_ms = |second: usize| if second < 10 { [420, 500, 590] } else { [380, 512, 602] };
+    let bed = seconds_of(|second, n| if clicks_ms(second).iter().any(|ms| (ms * 48..ms * 48 + 96).contains(&n)) { 0.8 } else { 0.0 });
+    let (leave, enter) = (5 * 48_000 + 24_000, 15 * 48_000 + 24_000);
+    assert!((align(&bed, leave, enter, false, None).moved_samples - 576).abs() <= 144, "taken for the same music");
+    assert_eq!(align(&bed, leave, enter, true, None).moved_samples, 0, "other music");
+    let late = enter - 10 * 48_000 + 48_000 + 300;
+    assert!((align(&bed, leave, late, true, None).moved_samples + 300).abs() <= 72, "all three attacks are alike");
+}

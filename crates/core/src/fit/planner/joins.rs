@@ -35,13 +35,20 @@ pub struct Judged {
     pub chance: f32,
     /// Whether another phrase goes on there, not a repeat of what would have come.
     pub is_sequel: bool,
-    /// What it costs, term by term; the words are the page's.
-    pub terms: [(&'static str, f32); 8],
+    /// What it costs as what it is.
+    itself: [(&'static str, f32); 2],
+    /// What it costs whichever it is.
+    ways: [(&'static str, f32); 6],
 }
 
 impl Judged {
+    /// What it costs, term by term; the words are the page's.
+    pub fn terms(&self) -> impl Iterator<Item = (&'static str, f32)> {
+        self.itself.iter().chain(&self.ways).copied()
+    }
+
     fn cost(&self) -> f32 {
-        self.terms.iter().map(|t| t.1).sum()
+        self.terms().map(|t| t.1).sum()
     }
 }
 
@@ -58,33 +65,30 @@ pub fn judge(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usi
     }
 }
 
-/// More than three quarters of the bed's own bar lines change is heard; a splice that surprises more than all of them is
-/// as bad as one that is right in four of five.
-fn surprise(likeness: &BarLikeness, leave: usize, enter: usize) -> f32 {
-    2.0 * ((likeness.surprise_rank(leave, enter) - 0.75) / 0.25).max(0.0)
-}
-
 fn unlikely(chance: f32) -> f32 {
     8.0 * -chance.max(0.001).ln() + UNFAIR * ((FAIR_CHANCE - chance) / UNFAIR_WITHIN).clamp(0.0, 1.0)
 }
 
-/// What it costs to go back, and to go far.
-fn ways(bars: usize, leave: usize, enter: usize) -> [(&'static str, f32); 2] {
+/// What it costs to go from one place to another, whatever is heard there, last with how far the level steps.
+fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: f32) -> [(&'static str, f32); 6] {
     let distance = leave.abs_diff(enter);
+    let bars = about.log_duration.len();
     let back = if enter < leave { 0.07 + 0.25 * (1.0 - distance as f32 / 8.0).max(0.0) } else { 0.0 };
     let far = if enter > leave && distance > bars / 2 { 0.03 } else { 0.0 };
-    [("heard again", back), ("far apart", far)]
-}
-
-impl Bars {
-    fn tempo(&self, leave: usize, enter: usize) -> f32 {
-        0.3 * ((self.log_duration[leave - 1] - self.log_duration[enter]) / 0.03).powi(2).min(9.0)
-    }
-
-    /// From the end of a section into the beginning of one the ear expects something new.
-    fn section(&self, leave: usize, enter: usize) -> f32 {
-        if self.begins_section[leave] && self.begins_section[enter] { -0.1 } else { 0.0 }
-    }
+    // More than three quarters of the bed's own bar lines change is heard; a splice that surprises more than all of
+    // them is as bad as one that is right in four of five.
+    let surprise = 2.0 * ((likeness.surprise_rank(leave, enter) - 0.75) / 0.25).max(0.0);
+    let tempo = 0.3 * ((about.log_duration[leave - 1] - about.log_duration[enter]) / 0.03).powi(2).min(9.0);
+    // From the end of a section into the beginning of one the ear expects something new.
+    let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
+    [
+        ("change of the sound", surprise),
+        ("heard again", back),
+        ("far apart", far),
+        ("tempo of both sides", tempo),
+        ("step in level", step),
+        ("between sections", section),
+    ]
 }
 
 fn as_repeat(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> Judged {
@@ -98,21 +102,8 @@ fn as_repeat(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usi
     let levels = &reading.bar_levels_db;
     let would_come = levels.get(leave).copied().unwrap_or(levels[leave - 1]);
     let step = 0.5 * ((levels[enter] - would_come).abs() - 2.0).max(0.0) / 3.0;
-    let [back, far] = ways(about.log_duration.len(), leave, enter);
-    Judged {
-        chance,
-        is_sequel: false,
-        terms: [
-            ("how alike the bars are", unlikely(chance)),
-            ("change of the sound", surprise(likeness, leave, enter)),
-            ("place in the phrase", phrase),
-            back,
-            far,
-            ("tempo of both sides", about.tempo(leave, enter)),
-            ("step in level", step),
-            ("between sections", about.section(leave, enter)),
-        ],
-    }
+    let itself = [("how alike the bars are", unlikely(chance)), ("place in the phrase", phrase)];
+    Judged { chance, is_sequel: false, itself, ways: ways(likeness, about, leave, enter, step) }
 }
 
 /// A step less natural than the middle one of the bed's own is no sequel.
@@ -131,21 +122,8 @@ fn as_sequel(reading: &Reading, likeness: &BarLikeness, about: &Bars, (leave, en
     let chance = least + (most - least) * (rank - LEAST_RANK) / (1.0 - LEAST_RANK);
     let levels = &reading.bar_levels_db;
     let step = ((levels[enter] - levels[leave - 1]).abs() - SEQUEL_STEP_DB).max(0.0) / 3.0;
-    let [back, far] = ways(about.log_duration.len(), leave, enter);
-    Judged {
-        chance,
-        is_sequel: true,
-        terms: [
-            ("how well the phrase goes on", unlikely(chance)),
-            ("another phrase than would have come", NEW),
-            ("change of the sound", surprise(likeness, leave, enter)),
-            back,
-            far,
-            ("tempo of both sides", about.tempo(leave, enter)),
-            ("step in level", step),
-            ("between sections", about.section(leave, enter)),
-        ],
-    }
+    let itself = [("how well the phrase goes on", unlikely(chance)), ("another phrase than would have come", NEW)];
+    Judged { chance, is_sequel: true, itself, ways: ways(likeness, about, leave, enter, step) }
 }
 
 #[derive(Clone, Copy)]
