@@ -170,4 +170,14 @@ mod tests {
         assert!(arcs(&[-3.0, -2.0, -3.5, -2.5, -3.0, -2.0, -1.0, -2.0], &[BarCharacter::default(); 8]).is_empty());
         assert!(arcs(&[], &[]).is_empty());
     }
+
+    #[test]
+    fn something_new_may_begin_every_four_bars_of_a_section_and_every_two_long_ones() {
+        let section = |start_bar: usize, end_bar: usize| Section { start_bar, end_bar, start_samples: 0, end_samples: 0, label: "A".into(), name: None };
+        let lines = |bar_samples: u64| (0..=16).map(|bar| bar * bar_samples).collect::<Vec<_>>();
+        let sections = [section(0, 10), section(10, 16)];
+        assert_eq!(half_phrases(&sections, &lines(2 * 48_000)), [0, 4, 8, 10, 14]);
+        assert_eq!(half_phrases(&sections, &lines(3 * 48_000)), [0, 2, 4, 6, 8, 10, 12, 14]);
+        assert!(half_phrases(&[], &[]).is_empty());
+    }
 }
