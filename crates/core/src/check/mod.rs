@@ -99,6 +99,8 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
         for splice in &fitting.splices {
             let hard = splice.hard_to_hear();
             let (weight, text) = match hard {
+                // How often a sequel passes nothing tells.
+                NOBODY.. if splice.is_sequel => (Weight::Note, "Another phrase goes on here than would have come"),
                 NOBODY.. => continue,
                 LISTEN.. => (Weight::Note, "This splice deserves a listen"),
                 _ => (Weight::Look, "This splice may be heard"),

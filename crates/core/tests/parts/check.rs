@@ -132,6 +132,15 @@ fn splices_are_told_by_how_hard_they_are_to_hear() {
 }
 
 #[test]
+fn a_phrase_that_was_not_to_be_expected_is_listened_to_however_hard_it_is_to_hear() {
+    let found = found_with(|plan| {
+        let splice = &mut fitting(plan).splices[0];
+        (splice.goodness, splice.surprise_rank, splice.is_sequel) = (0.8, 0.0, true);
+    });
+    assert!(matches!(&found[..], [(Weight::Note, _, text)] if text.contains("Another phrase goes on here")), "{found:?}");
+}
+
+#[test]
 fn what_the_planner_doubts_is_told_where_the_bed_begins() {
     let found = found_with(|plan| {
         let fitting = fitting(plan);
