@@ -219,6 +219,7 @@ fn fitting_json(fitting: &Fitting) -> Value {
                 "goodness": s.goodness,
                 "audible": s.audible,
                 "correlation": s.join.correlation,
+                "rings": s.join.rings,
                 "why": s.why,
             })
         })

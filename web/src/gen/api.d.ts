@@ -3140,6 +3140,8 @@ export interface components {
              * @description The entering side so many samples later in its source.
              */
             nudgeSamples?: number;
+            /** @description Whether what is left rings on under what enters. */
+            rings?: boolean | null;
             /** @description Which splice. */
             splice: components["schemas"]["SpliceAt"];
         };
@@ -3192,6 +3194,8 @@ export interface components {
             movedMs: number;
             /** @description Both bar lines, by which it is named. */
             name: components["schemas"]["SpliceAt"];
+            /** @description Whether what is left rings on under what enters. */
+            rings: boolean;
             /**
              * Format: int32
              * @description Share of the bed's own bar lines that surprise less, in percent.
@@ -3412,6 +3416,8 @@ export interface components {
              * @description How far the entering side was moved later in its source, instead of what the alignment found.
              */
             movedSamples?: number | null;
+            /** @description Whether what is left rings on ([`tail`]), instead of what was found. */
+            rings?: boolean | null;
         };
         /** @description A line of a list that was not used. */
         UnusedView: {

@@ -311,6 +311,7 @@ fn why(likeness: &BarLikeness, judged: &Judged, leave: usize, enter: usize, join
         0 => String::new(),
         n => format!("; moved {:.1} ms {} so that the attacks meet", n.abs() as f64 / 48.0, if n > 0 { "later" } else { "earlier" }),
     };
+    let moved = moved + if join.rings { "; what is left rings on under it" } else { "" };
     if let Some(rank) = likeness.sequel_rank(leave, enter).filter(|_| judged.is_sequel) {
         return format!(
             "another phrase goes on here, not a repeat: of the bed's own steps from phrase to phrase {:.0} in 100 are less natural{moved}",

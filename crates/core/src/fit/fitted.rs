@@ -2,7 +2,7 @@
 
 use super::{Fitting, Piece};
 use crate::sound::{Looped, Source, resample};
-use crate::splice::RingOut;
+use crate::splice::{RingOut, tail};
 use std::cell::OnceCell;
 
 /// A bed re-cut by a fitting, at unity gain, on the timeline of the cut.
@@ -10,7 +10,9 @@ pub struct FittedBed<'a> {
     bed: &'a dyn Source,
     fitting: &'a Fitting,
     /// The ring-out of each channel, made when it is first heard.
-    tails: [OnceCell<Vec<f32>>; 2],
+    ring_outs: [OnceCell<Vec<f32>>; 2],
+    /// The same of the tails of its splices.
+    tails: Vec<[OnceCell<Vec<f32>>; 2]>,
 }
 
 /// The first samples of a bed are faded in this far, so that no start clicks: 2 ms.
@@ -19,7 +21,7 @@ const ONSET_SAMPLES: u64 = 96;
 impl<'a> FittedBed<'a> {
     /// The bed as the fitting plays it.
     pub fn new(bed: &'a dyn Source, fitting: &'a Fitting) -> Self {
-        Self { bed, fitting, tails: [OnceCell::new(), OnceCell::new()] }
+        Self { bed, fitting, ring_outs: Default::default(), tails: fitting.splices.iter().map(|_| Default::default()).collect() }
     }
 
     /// Reads what `piece` plays at `start` of the cut and on, also beyond the piece's own ends.
@@ -42,9 +44,33 @@ impl<'a> FittedBed<'a> {
         }
     }
 
+    /// Adds what rings on after splice `index`.
+    fn add_tail(&self, index: usize, channel: usize, start: i64, out: &mut [f32]) {
+        let join = self.fitting.pieces[index].cut_end_samples as i64;
+        let from = join - tail::JOINS_IN_SAMPLES as i64;
+        let end = (join + tail::TAIL_SAMPLES as i64).min(self.fitting.end_samples() as i64);
+        let (first, last) = (from.max(start), end.min(start.saturating_add(out.len() as i64)));
+        if first >= last {
+            return;
+        }
+        let tail = self.tails[index][channel.min(1)].get_or_init(|| {
+            let piece = |k: usize| {
+                let piece = &self.fitting.pieces[k];
+                move |after: i64, out: &mut [f32]| {
+                    // Nothing was heard before the cut began.
+                    let missing = (-(join + after)).clamp(0, out.len() as i64) as usize;
+                    out[..missing].fill(0.0);
+                    self.read_piece(piece, channel, (join + after).max(0) as u64, &mut out[missing..]);
+                }
+            };
+            tail::Around::new(piece(index), piece(index + 1)).tail(channel)
+        });
+        out[(first - start) as usize..(last - start) as usize].iter_mut().zip(&tail[(first - from) as usize..]).for_each(|(s, t)| *s += t);
+    }
+
     /// Lets the dry sound stop and the room ring.
     fn ring(&self, ring: &RingOut, channel: usize, start: i64, out: &mut [f32]) {
-        let tail = self.tails[channel.min(1)].get_or_init(|| ring.tail(self.bed, channel));
+        let tail = self.ring_outs[channel.min(1)].get_or_init(|| ring.tail(self.bed, channel));
         for (k, sample) in out.iter_mut().enumerate() {
             let at = start + k as i64 - ring.at_samples as i64;
             if at >= 0 {
@@ -89,6 +115,9 @@ impl Source for FittedBed<'_> {
                     *sample = old_gain * *sample + new_gain * new;
                 }
             }
+        }
+        for (index, _) in self.fitting.splices.iter().enumerate().filter(|(_, s)| s.join.rings) {
+            self.add_tail(index, channel, start, out);
         }
         let first = self.fitting.pieces.first().map_or(0, |p| p.cut_start_samples) as i64;
         for at in first.max(start)..(first + ONSET_SAMPLES as i64).min(wanted_end) {

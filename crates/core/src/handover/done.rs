@@ -121,6 +121,9 @@ fn track_of(layer: &Layer, source: usize, source_length: u64, cut_length: u64) -
     match (&layer.fitting, &layer.piece) {
         (Some(fitting), _) => {
             track.pieces = fitted_pieces(fitting, source);
+            if fitting.splices.iter().any(|s| s.join.rings) {
+                track.unsaid.push("what rings on after a splice".into());
+            }
             if fitting.end == FittingEnd::Stop {
                 track.unsaid.push("the ring-out after the stop".into());
             }

@@ -3,9 +3,12 @@
 //! The join lies a little before the downbeat, so that the new attack is never cut into. The
 //! entering side is moved until the attacks of both sides meet, and the gains of the crossfade
 //! follow from how alike both sides are: like sounds add up in amplitude, unlike ones in power.
+//! What would stop dead there rings on ([`tail`]).
 
 mod ring_out;
+mod room;
 pub mod surprise;
+pub mod tail;
 
 pub use ring_out::{RELEASE_SAMPLES, RingOut};
 
@@ -75,6 +78,9 @@ pub struct Touch {
     /// How it crosses.
     #[serde(default)]
     pub law: Law,
+    /// Whether what is left rings on ([`tail`]), instead of what was found.
+    #[serde(default)]
+    pub rings: Option<bool>,
 }
 
 /// The exact shape of a join.
@@ -93,6 +99,9 @@ pub struct Join {
     /// How they cross.
     #[serde(default)]
     pub law: Law,
+    /// Whether what is left rings on under what enters ([`tail`]).
+    #[serde(default)]
+    pub rings: bool,
 }
 
 impl Join {
@@ -122,7 +131,8 @@ pub fn align(bed: &dyn Source, leave: u64, enter: u64, is_sequel: bool, touch: O
     let later_samples = touch.map_or(0, |t| t.later_samples);
     let meet = |line: u64| line as i64 + later_samples - LEAD_SAMPLES as i64;
     let correlation = fade_correlation(bed, meet(leave), meet(enter) + moved_samples, fade_samples);
-    Join { moved_samples, correlation, fade_samples, later_samples, law: touch.map_or(Law::Measured, |t| t.law) }
+    let rings = touch.and_then(|t| t.rings).unwrap_or_else(|| tail::Around::of(bed, meet(leave), meet(enter) + moved_samples).rings());
+    Join { moved_samples, correlation, fade_samples, later_samples, law: touch.map_or(Law::Measured, |t| t.law), rings }
 }
 
 fn attack_envelope(bed: &dyn Source, centre: u64, margin_hops: usize) -> Vec<f32> {

@@ -1,13 +1,10 @@
 //! A ring-out that the recording does not have: the last beat goes on sounding in a room.
 //!
-//! The room is its impulse response: noise that dies away, the high part sooner than the low
-//! (Moorer, Computer Music Journal 3(2), 1979). It is convolved with the last beat, so that the tail
-//! has that beat's own chord and colour.
+//! The [`room`] is convolved with the last beat, so that the tail has that beat's own chord and colour.
 
-use crate::SAMPLE_RATE_HZ;
+use super::room::{convolve, room};
 use crate::sound::Source;
 use crate::units::gain_from_db;
-use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
 
 /// The dry sound is gone this long after the stop: 60 ms.
@@ -71,69 +68,10 @@ impl RingOut {
     }
 }
 
-/// Impulse response of a room that falls by 60 dB over `length` samples.
-fn room(length: usize, seed: u64) -> Vec<f32> {
-    let seconds = length as f32 / SAMPLE_RATE_HZ as f32;
-    // ln(1000): 60 dB in amplitude.
-    let (slow, quick) = (6.9 / seconds.max(0.2), 6.9 / (0.4 * seconds).max(0.1));
-    let pole = (-std::f32::consts::TAU * 2500.0 / SAMPLE_RATE_HZ as f32).exp();
-    let mut state = 0x9E37_79B9_7F4A_7C15 ^ (seed + 1).wrapping_mul(0xD1B5_4A32_D192_ED03);
-    let mut low = 0.0f32;
-    (0..length)
-        .map(|n| {
-            // xorshift64 (Marsaglia, J. Statistical Software 8(14), 2003).
-            state ^= state << 13;
-            state ^= state >> 7;
-            state ^= state << 17;
-            let noise = (state >> 40) as f32 / (1u32 << 23) as f32 - 1.0;
-            low = pole * low + (1.0 - pole) * noise;
-            let t = n as f32 / SAMPLE_RATE_HZ as f32;
-            2.5 * low * (-slow * t).exp() + 0.5 * (noise - low) * (-quick * t).exp()
-        })
-        .collect()
-}
-
-/// The first `length` samples of the convolution of `a` and `b`.
-fn convolve(a: &[f32], b: &[f32], length: usize) -> Vec<f32> {
-    let size = (a.len() + b.len()).next_power_of_two().max(2);
-    let mut planner = RealFftPlanner::<f32>::new();
-    let (forward, inverse) = (planner.plan_fft_forward(size), planner.plan_fft_inverse(size));
-    let spectrum = |samples: &[f32]| {
-        let mut padded = vec![0.0; size];
-        padded[..samples.len()].copy_from_slice(samples);
-        let mut out = forward.make_output_vec();
-        forward.process(&mut padded, &mut out).expect("buffers of the transform's own size");
-        out
-    };
-    let mut product = spectrum(a);
-    product.iter_mut().zip(spectrum(b)).for_each(|(x, y)| *x *= y);
-    // The product of two real signals' spectra is real at both ends but for rounding.
-    let last = product.len() - 1;
-    product[0].im = 0.0;
-    product[last].im = 0.0;
-    let mut out = vec![0.0; size];
-    inverse.process(&mut product, &mut out).expect("buffers of the transform's own size");
-    out.truncate(length);
-    out.resize(length, 0.0);
-    out.iter_mut().for_each(|x| *x /= size as f32);
-    out
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::sound::Sound;
-
-    #[test]
-    fn the_transform_convolves_as_the_definition_does() {
-        let a: Vec<f32> = (0..37).map(|n| ((n * 7) % 11) as f32 - 5.0).collect();
-        let b: Vec<f32> = (0..23).map(|n| ((n * 5) % 13) as f32 - 6.0).collect();
-        let quick = convolve(&a, &b, 59);
-        for (n, value) in quick.iter().enumerate() {
-            let slow: f32 = (0..a.len()).filter(|k| *k <= n && n - k < b.len()).map(|k| a[k] * b[n - k]).sum();
-            assert!((value - slow).abs() < 1e-3, "{n}: {value} for {slow}");
-        }
-    }
 
     #[test]
     fn the_tail_takes_over_at_the_level_of_the_beat_and_dies_away() {

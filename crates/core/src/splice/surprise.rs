@@ -12,7 +12,17 @@ const PER_MS: i64 = crate::SAMPLE_RATE_HZ as i64 / 1000;
 const BLOCK: usize = 512;
 const HOP: usize = 120;
 /// Bands of a third of an octave or so, as first bins of the block's spectrum.
-const EDGES: [usize; 21] = [1, 2, 3, 4, 5, 6, 8, 10, 12, 15, 19, 24, 30, 38, 48, 60, 76, 96, 121, 152, 192];
+const EDGES: [usize; BAND_COUNT + 1] = [1, 2, 3, 4, 5, 6, 8, 10, 12, 15, 19, 24, 30, 38, 48, 60, 76, 96, 121, 152, 192];
+pub(super) const BAND_COUNT: usize = 20;
+
+/// Powers of the bands.
+pub(super) type Bands = [f32; BAND_COUNT];
+
+/// The middle of a band in Hz.
+pub(super) fn band_middle_hz(band: usize) -> f32 {
+    let hz_per_bin = (crate::SAMPLE_RATE_HZ / 2) as f32 / BLOCK as f32;
+    ((EDGES[band] * EDGES[band + 1]) as f32).sqrt() * hz_per_bin
+}
 
 /// Mean change of the log spectrum, in dB over 10 ms, at its most within 60 ms of `at`.
 pub fn surprise(source: &dyn Source, at: u64) -> f32 {
@@ -20,7 +30,7 @@ pub fn surprise(source: &dyn Source, at: u64) -> f32 {
     let reach = (REACH_MS + 30) * PER_MS;
     let mut samples = vec![0.0f32; 2 * reach as usize];
     source.read_mono(at as i64 - reach, &mut samples);
-    let mut frames: Vec<[f32; EDGES.len() - 1]> = Vec::new();
+    let mut frames: Vec<Bands> = Vec::new();
     Blocks::new(BLOCK, HOP).for_each(&halved(&samples), |power| {
         frames.push(std::array::from_fn(|band| power[EDGES[band]..EDGES[band + 1]].iter().sum()));
     });
@@ -32,13 +42,10 @@ pub fn surprise(source: &dyn Source, at: u64) -> f32 {
     let near = (middle - frames_reach).max(2) as usize..((middle + frames_reach + 1).max(0) as usize).min(frames.len());
     near.map(|k| {
         let change = |band: usize| (db(frames[k][band]) - db(frames[k - 2][band])).abs();
-        (0..EDGES.len() - 1).map(change).sum::<f32>() / (EDGES.len() - 1) as f32
+        (0..BAND_COUNT).map(change).sum::<f32>() / BAND_COUNT as f32
     })
     .fold(0.0, f32::max)
 }
-
-/// Powers of the bands.
-type Bands = [f32; EDGES.len() - 1];
 
 /// What is heard just before and just after the bar lines of a bed: how much a splice from one to another would surprise,
 /// before it is made.
@@ -53,8 +60,12 @@ pub struct LineSpectra {
 impl LineSpectra {
     /// Of the lines of a bed.
     pub fn of(bed: &dyn Source, lines_samples: &[u64]) -> Self {
-        let mut sides: Vec<[Bands; 2]> =
-            lines_samples.iter().map(|&line| [REACH_MS, 0].map(|early_ms| mean_power(bed, line as i64 - early_ms * PER_MS))).collect();
+        let power_from = |from: i64| {
+            let mut samples = vec![0.0f32; (REACH_MS * PER_MS) as usize];
+            bed.read_mono(from, &mut samples);
+            power(&samples)
+        };
+        let mut sides: Vec<[Bands; 2]> = lines_samples.iter().map(|&line| [REACH_MS, 0].map(|early_ms| power_from(line as i64 - early_ms * PER_MS))).collect();
         let top = sides.iter().flatten().flatten().copied().fold(1e-9, f32::max);
         sides.iter_mut().flatten().flatten().for_each(|power| *power = 10.0 * power.max(top * 1e-6).log10());
         Self::from_sides(sides)
@@ -88,22 +99,19 @@ impl LineSpectra {
     /// The inverse of [`LineSpectra::to_bytes`]; what is no whole line is left out.
     pub fn from_bytes(bytes: &[u8]) -> Self {
         let values: Vec<f32> = bytes.as_chunks::<4>().0.iter().map(|c| f32::from_le_bytes(*c)).collect();
-        let (bands, _) = values.as_chunks::<{ EDGES.len() - 1 }>();
+        let (bands, _) = values.as_chunks::<BAND_COUNT>();
         Self::from_sides(bands.as_chunks::<2>().0.to_vec())
     }
 }
 
-/// Mean power of the bands over the 60 ms from sample `from` on.
-fn mean_power(bed: &dyn Source, from: i64) -> Bands {
-    let around = (BLOCK as i64 / 2) * 2;
-    let mut samples = vec![0.0f32; (REACH_MS * PER_MS) as usize];
-    bed.read_mono(from, &mut samples);
-    let mut sum: Bands = [0.0; EDGES.len() - 1];
+/// Power of the bands over all of `samples`; only those of equally many compare.
+pub(super) fn power(samples: &[f32]) -> Bands {
+    let mut sum: Bands = [0.0; BAND_COUNT];
     // Blocks that reach beyond what was read would hear silence as a change.
-    let inner = (around / 2 / HOP as i64) as usize;
+    let inner = BLOCK / 2 / HOP;
     let mut index = 0;
     let blocks = samples.len() / 2 / HOP;
-    Blocks::new(BLOCK, HOP).for_each(&halved(&samples), |power| {
+    Blocks::new(BLOCK, HOP).for_each(&halved(samples), |power| {
         if (inner..blocks.saturating_sub(inner)).contains(&index) {
             sum.iter_mut().enumerate().for_each(|(band, s)| *s += power[EDGES[band]..EDGES[band + 1]].iter().sum::<f32>());
         }

@@ -65,7 +65,7 @@ fn noise(seed: u32) -> impl FnMut() -> f32 {
 /// Level in the middle of a crossfade of half a second against both sides alone, in dB.
 fn level_through(bed: &Sound, leave: u64, enter: u64, law: Law) -> f32 {
     let splice = SpliceAt { leave_samples: leave, enter_samples: enter };
-    let by_hand = Touch { splice, moved_samples: Some(0), later_samples: 0, fade_samples: Some(24_000), law };
+    let by_hand = Touch { splice, moved_samples: Some(0), later_samples: 0, fade_samples: Some(24_000), law, rings: Some(false) };
     let join = align(bed, leave, enter, false, Some(&by_hand));
     let side = |at: u64| {
         let mut samples = vec![0.0f32; 24_000];
@@ -113,7 +113,7 @@ fn the_correlation_of_two_tones_is_the_cosine_of_what_lies_between_them() {
     let bed = Sound::new(vec![(0..480_000).map(|n| 0.3 * (n as f32 * 100.0 * TAU / 48_000.0).sin()).collect()]);
     for moved in [-240i64, -120, -60, 0, 40, 80, 120, 160, 240, 480] {
         let splice = SpliceAt { leave_samples: 96_000, enter_samples: 192_000 };
-        let by_hand = Touch { splice, moved_samples: Some(moved), later_samples: 0, fade_samples: Some(9600), law: Law::Measured };
+        let by_hand = Touch { splice, moved_samples: Some(moved), later_samples: 0, fade_samples: Some(9600), law: Law::Measured, rings: Some(false) };
         let join = align(&bed, 96_000, 192_000, false, Some(&by_hand));
         let expected = (moved as f32 / 480.0 * TAU).cos();
         assert!((join.correlation - expected).abs() < 1e-3, "{moved}: {} for {expected}", join.correlation);
@@ -131,7 +131,7 @@ fn what_was_set_by_hand_is_taken_as_it_is() {
     for (moved_samples, later_samples, fade_samples, law) in
         [(Some(17), 0, None, Law::Measured), (None, -960, Some(96), Law::EqualGain), (Some(-300), 2400, Some(9600), Law::EqualPower)]
     {
-        let touch = Touch { splice, moved_samples, later_samples, fade_samples, law };
+        let touch = Touch { splice, moved_samples, later_samples, fade_samples, law, rings: None };
         let join = align(&made.sound, splice.leave_samples, splice.enter_samples, false, Some(&touch));
         let found = align(&made.sound, splice.leave_samples, splice.enter_samples, false, None);
         assert_eq!(join.moved_samples, moved_samples.unwrap_or(found.moved_samples));

@@ -188,8 +188,14 @@ fn a_splice_is_moved_forbidden_and_changed_by_hand() {
     let request = FitRequest { wishes: wishes.clone(), ..FitRequest::of_length(length) };
     let first = retouched(&made.sound, &read.reading, &read.likeness, &request, &first);
     let splice = &first.splices[0];
-    let touch =
-        Touch { splice: splice.at, moved_samples: Some(splice.join.moved_samples + 7), later_samples: 480, fade_samples: Some(4800), law: Law::EqualPower };
+    let touch = Touch {
+        splice: splice.at,
+        moved_samples: Some(splice.join.moved_samples + 7),
+        later_samples: 480,
+        fade_samples: Some(4800),
+        law: Law::EqualPower,
+        rings: None,
+    };
     wishes.say(Wish::Touch(touch)).unwrap();
     let request = FitRequest { wishes, ..FitRequest::of_length(length) };
     let touched = retouched(&made.sound, &read.reading, &read.likeness, &request, &first);
@@ -447,7 +453,7 @@ fn a_bed_whose_tempo_drifts_is_spliced_on_its_own_bars() {
 fn every_wish_that_is_told_can_be_taken_back_by_what_it_is_about() {
     let pins = [Pin { bed_samples: line(9), cut_samples: line(9) }, Pin { bed_samples: line(20), cut_samples: line(12) }];
     let splice = SpliceAt { leave_samples: line(8), enter_samples: line(16) };
-    let touch = Touch { splice, moved_samples: Some(9), later_samples: 0, fade_samples: None, law: Law::EqualGain };
+    let touch = Touch { splice, moved_samples: Some(9), later_samples: 0, fade_samples: None, law: Law::EqualGain, rings: None };
     let said = [
         Wish::Start(StartWish::Cold { at_samples: Some(line(4)) }),
         Wish::Pin(pins[0]),
@@ -534,6 +540,7 @@ fn any_wish(kind: usize, a: usize, b: usize, length: u64) -> Wish {
             later_samples: (a as i64 - 20) * 700,
             fade_samples: (b.is_multiple_of(2)).then_some(1 + b as u64 * 480),
             law: [Law::Measured, Law::EqualPower, Law::EqualGain][b % 3],
+            rings: [None, Some(true), Some(false)][a % 3],
         }),
         7 => Wish::Start(match a % 4 {
             0 => StartWish::Free,

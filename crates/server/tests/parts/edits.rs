@@ -88,7 +88,7 @@ async fn edits_of_a_short_and_of_a_long_cut() {
         println!("{length_s} s, {phrases} phrases, {} splices, {} fittings:", splices.len(), first.cut.fittings.len());
         let level = (0..EDITS).map(|k| by_hand(&first, 11.0 + k as f64 / 10.0)).collect();
         let figure = (0..EDITS).map(|k| Change::Levels(LevelsChange::Figure { figure: Figure::AloneDb(8.0 + k as f64 / 10.0) })).collect();
-        let touch = SpliceTouch { splice: splices[0].at, nudge_samples: 1, later_samples: 0, later_beats: 0, fade_samples: None, law: None };
+        let touch = SpliceTouch { splice: splices[0].at, nudge_samples: 1, later_samples: 0, later_beats: 0, fade_samples: None, law: None, rings: None };
         let nudge = (0..NUDGES).map(|_| Change::Fit(FitChange::Touch(touch))).collect();
         for (name, changes) in [("a level by hand", level), ("a figure of the whole", figure), ("a nudge of a splice", nudge)] {
             let (ms, bytes) = cost(&house, id, changes).await;

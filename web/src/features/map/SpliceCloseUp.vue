@@ -141,6 +141,14 @@ defineExpose({ nudge, touch, nextBest })
         class="law"
         @change="(law) => touch({ law: law as SpliceView['law'] })"
       />
+      <a-checkbox
+        :checked="splice.rings"
+        :disabled="busy"
+        title="A chord or a voice that would stop dead here goes on in a room, under what enters"
+        data-test="rings"
+        @change="touch({ rings: !splice.rings })"
+        >what is left rings on</a-checkbox
+      >
     </div>
     <p class="soft why">
       {{ splice.why }}. Its spectrum changes more than at {{ splice.surprisePercent }} % of the bed's own bar lines;

@@ -87,6 +87,9 @@ pub struct SpliceTouch {
     pub fade_samples: Option<u64>,
     /// How it crosses.
     pub law: Option<Law>,
+    /// Whether what is left rings on under what enters.
+    #[serde(default)]
+    pub rings: Option<bool>,
 }
 
 impl SpliceTouch {
@@ -102,6 +105,7 @@ impl SpliceTouch {
             later_samples: join.later_samples.saturating_add(self.later_samples).saturating_add(i64::from(self.later_beats).saturating_mul(beat_samples)),
             fade_samples: Some(self.fade_samples.unwrap_or(join.fade_samples)),
             law: self.law.unwrap_or(join.law),
+            rings: Some(self.rings.unwrap_or(join.rings)),
         })
     }
 }

@@ -46,6 +46,8 @@ pub struct SpliceView {
     pub crossfade_ms: f64,
     /// How it crosses.
     pub law: Law,
+    /// Whether what is left rings on under what enters.
+    pub rings: bool,
     /// How far the entering side was moved later, in ms.
     pub moved_ms: f64,
     /// How much later than the bar line both sides meet, in ms.
@@ -74,6 +76,7 @@ impl From<&fit::Splice> for SpliceView {
             goodness: splice.goodness,
             crossfade_ms: seconds_from_samples(splice.join.fade_samples) * 1000.0,
             law: splice.join.law,
+            rings: splice.join.rings,
             moved_ms: splice.join.moved_samples as f64 / 48.0,
             later_ms: splice.join.later_samples as f64 / 48.0,
             correlation: splice.join.correlation,
