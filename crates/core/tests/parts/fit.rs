@@ -127,10 +127,10 @@ fn a_tail_rings_where_it_is_wanted_and_nowhere_else() {
     let (made, read) = &*POP;
     let dry = &fit(&made.sound, read, without_16_bars(read))[0];
     assert!(dry.splices.iter().all(|s| !s.join.rings), "the same music goes on: nothing stops dead");
-    // By hand, into a bar in which the melody's notes are others: something is lacking there, and rings.
+    // Into the silence after the bed: all is lacking there, and rings.
     let mut ringing = dry.clone();
     let join = ringing.pieces[0].cut_end_samples;
-    ringing.pieces[1].source_start_samples += 12_000;
+    ringing.pieces[1].source_start_samples = made.sound.len_samples() as i64;
     let mut cut_off = ringing.clone();
     (ringing.splices[0].join.rings, cut_off.splices[0].join.rings) = (true, false);
     let heard = |fitting: &Fitting, parts: &[usize]| {
