@@ -19,5 +19,6 @@ mod parts {
     pub mod splice;
     pub mod succession;
     pub mod time;
+    pub mod versions;
     pub mod wishes;
 }

@@ -12,6 +12,7 @@ mod parts {
     mod migration;
     mod queue;
     mod storage;
+    mod versions;
 }
 
 use jaunty_demo::{LINES, beds, narration};

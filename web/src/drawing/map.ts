@@ -137,8 +137,13 @@ export function nearest(times: readonly number[], seconds: number): { index: num
 }
 
 /** Two edges that leave the bed straight down and meet the cut straight down. */
-function ribbon(bedFrom: number, bedTo: number, cutFrom: number, cutTo: number): string {
-  const { ribbonTop: top, ribbonBottom: bottom } = MAP
+export function ribbon(
+  bedFrom: number,
+  bedTo: number,
+  cutFrom: number,
+  cutTo: number,
+  { ribbonTop: top, ribbonBottom: bottom }: { ribbonTop: number; ribbonBottom: number } = MAP,
+): string {
   const middle = (top + bottom) / 2
   return (
     `M${bedFrom} ${top}C${bedFrom} ${middle} ${cutFrom} ${middle} ${cutFrom} ${bottom}` +

@@ -334,6 +334,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A version takes over what changed in the cut that it is a version of. It can be undone. */
+        post: operations["follow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/handed": {
         parameters: {
             query?: never;
@@ -587,6 +604,24 @@ export interface paths {
         put?: never;
         /** Goes back to the revision that the shown one was made from. */
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A cut, or the one that it is a version of, and then all versions of that, the longest first. */
+        get: operations["family"];
+        put?: never;
+        /** Makes a version for each length, all or none. */
+        post: operations["make_versions"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1523,6 +1558,51 @@ export interface components {
          * @enum {string}
          */
         FadeShape: "linearDb" | "linear" | "equalPower" | "s";
+        /** @description One of the lengths. */
+        FamilyCutView: {
+            /** @description The name of the bed at hand. */
+            bed?: string | null;
+            /**
+             * Format: double
+             * @description Its length in seconds.
+             */
+            bedS: number;
+            fitting?: components["schemas"]["FittingView"] | null;
+            handed?: components["schemas"]["HandedView"] | null;
+            /**
+             * Format: uuid
+             * @description Its name in addresses.
+             */
+            id: string;
+            /** @description Whether the first one has changed since what this took over of it. */
+            isBehind: boolean;
+            /** @description Whether it is a version of the first one. */
+            isVersion: boolean;
+            /** @description What was not taken over, in words. */
+            leftOut: string[];
+            /**
+             * Format: double
+             * @description Its length in seconds.
+             */
+            lengthS: number;
+            /** @description The same as timecode. */
+            lengthTimecode: string;
+            /** @description How many things Check asks to look at in its plan. */
+            looks: number;
+            /** @description Why that failed, if it did. */
+            problem?: string | null;
+            /**
+             * Format: int32
+             * @description The revision that is shown.
+             */
+            revision: number;
+            /** @description Its sections. */
+            sections: components["schemas"]["SectionStartView"][];
+            /** @description Its title. */
+            title: string;
+            /** @description Whether something is computed for it. */
+            works: boolean;
+        };
         /** @description One figure that all level objects follow. */
         Figure: {
             /** @enum {string} */
@@ -2333,6 +2413,11 @@ export interface components {
              */
             id: string;
         };
+        /** @description Versions that were made. */
+        MadeVersions: {
+            /** @description Their names in addresses, in the order of the lengths. */
+            ids: string[];
+        };
         /** @description What is measured of a plan, in tenths of a second. */
         MetersView: {
             /** @description What was found by measuring. */
@@ -2878,6 +2963,16 @@ export interface components {
             tempoBpm: number;
             /** @description What it is, in words. */
             words: string;
+        };
+        /** @description Where a section of a bed begins. */
+        SectionStartView: {
+            /** @description Its letter. */
+            label: string;
+            /**
+             * Format: double
+             * @description Where, in seconds of the bed.
+             */
+            startS: number;
         };
         /** @description A stretch of the bed of one character. */
         SectionView: {
@@ -3577,6 +3672,11 @@ export interface components {
              * @description Of which revision.
              */
             revision: number;
+        };
+        /** @description Lengths that are wanted. */
+        WantedLengths: {
+            /** @description Each as it is typed: seconds, minutes and seconds, or a timecode. */
+            lengths: string[];
         };
         /** @description A waveform to draw. */
         WaveformView: {
@@ -5951,6 +6051,117 @@ export interface operations {
             };
         };
     };
+    follow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shown"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The plan was changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The file is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     all: {
         parameters: {
             query?: never;
@@ -7487,6 +7698,205 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Shown"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The plan was changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The file is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    family: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FamilyCutView"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    make_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedLengths"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeVersions"];
                 };
             };
             /** @description The request cannot be read */

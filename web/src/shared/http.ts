@@ -32,6 +32,7 @@ export type MetersView = components['schemas']['MetersView']
 export type LevelChange = Partial<components['schemas']['LevelChange']>
 export type AmbienceChange = Omit<components['schemas']['AmbienceChange'], 'sound'>
 export type HandedView = components['schemas']['HandedView']
+export type FamilyCutView = components['schemas']['FamilyCutView']
 export type Form = components['schemas']['Form']
 export type SoundForm = components['schemas']['SoundForm']
 export type BedView = components['schemas']['BedView']

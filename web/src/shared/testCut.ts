@@ -48,7 +48,7 @@ export const fitting: FittingView = {
       hardToHear: 96,
       surprisePercent: 40,
       law: 'measured',
-    rings: false,
+      rings: false,
       movedMs: 0,
       laterMs: 0,
       terms: [],

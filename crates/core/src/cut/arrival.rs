@@ -1,7 +1,7 @@
 //! What comes into a cut: files, and what was found or made in the background.
 
 use super::change::lay_take;
-use super::{Cut, Effect, Film, Licence, ListReport, Readings, Refusal, Take, TakeOrigin, UsedSound, Work};
+use super::{Cut, Effect, Film, Licence, ListReport, Readings, Refusal, Setup, Take, TakeOrigin, UsedSound, Work};
 use crate::kind::Kind;
 use crate::picture::{Line, Marks, Unused, tell_unused};
 use crate::plan::{AmbienceWish, Role};
@@ -59,6 +59,8 @@ pub enum Arrival {
         /// The sound without noise.
         sound: String,
     },
+    /// What changed in the cut that this one is a version of.
+    Mother(Box<Setup>),
     /// The lines as a machine speaks them.
     Spoken {
         /// All of them in one sound.
@@ -98,7 +100,7 @@ impl ListFile {
     ///
     /// # Errors
     /// A length that no cut has.
-    pub fn put_in(&self, setup: &mut super::Setup) -> Result<(), Refusal> {
+    pub fn put_in(&self, setup: &mut Setup) -> Result<(), Refusal> {
         let picture = &mut setup.picture;
         let fresh = picture.shots.is_empty() && setup.film.is_none();
         if let Some(length_frames) = self.length_frames.filter(|l| *l > 0 && fresh) {
@@ -208,6 +210,10 @@ impl Arrival {
                 }
                 Effect::Replan
             }
+            Self::Mother(mother) => {
+                setup.follow(mother);
+                Effect::Replan
+            }
             Self::Spoken { sound: UsedSound { hash, name }, lines } => {
                 // An earlier scratch voice gives way to the new one.
                 setup.pieces.retain(|p| p.scratch.is_none());
@@ -239,6 +245,7 @@ impl Arrival {
             Self::Useless { sound } => format!("take \"{}\" away again", named(sound)),
             Self::FilmSound { .. } => "hear the film's own sound".into(),
             Self::Cleaned { take, .. } => format!("take the steady noise out of \"{}\"", named(take)),
+            Self::Mother(mother) => format!("take over what changed in \"{}\"", mother.title),
             Self::Spoken { .. } => "have the lines spoken by the scratch voice".into(),
         }
     }

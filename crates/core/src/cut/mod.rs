@@ -12,6 +12,7 @@
 //! | `change` | what can be said, and how it changes the setup |
 //! | `arrival` | what comes in |
 //! | `effect` | what must be computed anew, and what is left to do in the background |
+//! | `version` | the same cut at another length |
 //! | `material` | planning: from setup and sounds to fittings and plan |
 
 mod arrival;
@@ -20,6 +21,7 @@ mod effect;
 mod material;
 mod parts;
 mod setup;
+mod version;
 
 pub use arrival::{Arrival, ListFile};
 pub use change::{
@@ -30,6 +32,7 @@ pub use effect::{Effect, Work};
 pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};
 pub use parts::{Part, PartError};
 pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Candidate, Film, HouseFigures, Laid, Licence, ListReport, Opinion, OwnTerms, Setup, Take, TakeOrigin, UsedSound};
+pub use version::{MOST_VERSIONS, Version};
 
 use crate::digest::digest;
 use crate::fit::Fitting;

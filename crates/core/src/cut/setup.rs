@@ -2,7 +2,7 @@
 //!
 //! It is kept with every revision, so that whatever is said can be taken back.
 
-use super::Refusal;
+use super::{Refusal, Version};
 use crate::digest::digest;
 use crate::fit::Wishes;
 use crate::handover::{Credit, USUAL_PATTERN, check_pattern};
@@ -296,6 +296,9 @@ pub struct Setup {
     /// The figures of the house as they were taken, if they were: the levels may have been changed since.
     #[serde(default)]
     pub house: Option<HouseFigures>,
+    /// What it is a version of, if it is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub version: Option<Version>,
 }
 
 impl Film {
@@ -353,6 +356,7 @@ impl Setup {
             shape: ShapeWishes::default(),
             ambiences: Vec::new(),
             house: None,
+            version: None,
         }
     }
 

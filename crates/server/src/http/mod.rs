@@ -16,6 +16,7 @@ mod page;
 mod problem;
 mod reading;
 mod shelf;
+mod versions;
 mod views;
 mod voice;
 
@@ -58,6 +59,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .app_data(path)
         .app_data(query)
         .configure(health::configure)
+        .configure(versions::configure)
         .configure(cuts::configure)
         .configure(files::configure)
         .configure(film::configure)

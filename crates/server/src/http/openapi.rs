@@ -1,7 +1,7 @@
 //! The OpenAPI document, from which the page's types are generated.
 
 use super::problem::{ProblemBody, status};
-use super::{cuts, files, film, fit, handed, health, house, listening, reading, shelf, voice};
+use super::{cuts, files, film, fit, handed, health, house, listening, reading, shelf, versions, voice};
 use crate::studio::Code;
 use actix_web::dev::ResourceDef;
 use actix_web::http::Method;
@@ -48,6 +48,9 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         cuts::take_away,
         cuts::bring_back,
         cuts::copy_cut,
+        versions::family,
+        versions::make_versions,
+        versions::follow,
         house::houses,
         house::keep_house,
         house::drop_house,

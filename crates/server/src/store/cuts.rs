@@ -164,13 +164,53 @@ async fn locked(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<CutR
 /// # Errors
 /// What the database says.
 pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &str) -> Result<Uuid, StoreError> {
-    let id = Uuid::now_v7();
     let mut transaction = pool.begin().await?;
-    sqlx::query("INSERT INTO cuts (id, revision) VALUES (?, 1)").bind(id).execute(&mut *transaction).await?;
-    let made = Made::after(&mut transaction, None, &cut.setup, Some(cut)).await?;
-    let row = Row { place: Place { revision: 1, parent: None, base: None, planned_for: None }, what, said: None, made: &made };
-    row.write(&mut transaction, id).await?;
+    let id = insert_one(&mut transaction, cut, what, None).await?;
     transaction.commit().await?;
+    Ok(id)
+}
+
+/// Makes versions of a cut, all or none, and asks for their plans.
+///
+/// # Errors
+/// What the database says.
+pub async fn insert_versions(pool: &MySqlPool, mother: Uuid, versions: &[Cut], what: &str) -> Result<Vec<Uuid>, StoreError> {
+    let mut transaction = pool.begin().await?;
+    let mut made = Vec::new();
+    for cut in versions {
+        let id = insert_one(&mut transaction, cut, what, Some(mother)).await?;
+        jobs::add_once(&mut *transaction, id, &Work::Plan).await?;
+        made.push(id);
+    }
+    transaction.commit().await?;
+    Ok(made)
+}
+
+/// The cut that a cut is a version of.
+///
+/// # Errors
+/// [`StoreError::NoCut`], or what the database says.
+pub async fn mother_of(pool: &MySqlPool, id: Uuid) -> Result<Option<Uuid>, StoreError> {
+    let found: Option<(Option<Uuid>,)> = sqlx::query_as("SELECT mother FROM cuts WHERE id = ?").bind(id).fetch_optional(pool).await?;
+    Ok(found.ok_or(StoreError::NoCut)?.0)
+}
+
+/// The versions of a cut that were not taken away, in the order in which they were made.
+///
+/// # Errors
+/// What the database says.
+pub async fn versions_of(pool: &MySqlPool, mother: Uuid) -> Result<Vec<CutRow>, StoreError> {
+    let found: Vec<StoredCut> = sqlx::query_as(cuts("WHERE c.mother = ? AND c.away_at IS NULL ORDER BY c.id")).bind(mother).fetch_all(pool).await?;
+    found.into_iter().map(CutRow::try_from).collect()
+}
+
+async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &str, mother: Option<Uuid>) -> Result<Uuid, StoreError> {
+    let id = Uuid::now_v7();
+    sqlx::query("INSERT INTO cuts (id, revision, mother) VALUES (?, 1, ?)").bind(id).bind(mother).execute(&mut **transaction).await?;
+    let made = Made::after(transaction, None, &cut.setup, Some(cut)).await?;
+    // A version waits for its plan from the first, and is silent meanwhile.
+    let place = Place { revision: 1, parent: None, base: mother.map(|_| 1), planned_for: None };
+    Row { place, what, said: None, made: &made }.write(transaction, id).await?;
     Ok(id)
 }
 

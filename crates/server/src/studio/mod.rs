@@ -15,6 +15,7 @@
 //! | `listening` | renders ranges of a plan |
 //! | `hand_over` | files to hand over: mix, stems, film, lists, cue sheet, report, all in one |
 //! | `house` | figures that a house keeps for all its cuts |
+//! | `versions` | a cut at several lengths |
 //! | `grids` | a bed's beats and bars as files |
 //! | `film` | what a film is, and single pictures of it |
 //! | `shelf` | music of a supplier, with its terms |
@@ -41,6 +42,7 @@ mod supplier;
 mod sweep;
 mod take_in;
 mod task;
+mod versions;
 
 pub use grids::GridFile;
 pub use hand_over::Asked;
@@ -52,6 +54,7 @@ pub use problem::{Code, Problem};
 pub use supplier::{Piece, Query, StandIn, Supplier};
 pub use sweep::Swept;
 pub use task::{Report, TaskError};
+pub use versions::FamilyCut;
 
 use crate::settings::Settings;
 use crate::store::{Files, Room, connect, sounds};

@@ -3,7 +3,8 @@
 use super::names::copied_title;
 use super::{Code, Problem, Studio, extension};
 use crate::apart::{read_grid, read_list};
-use crate::store::{Received, cuts, jobs, sounds};
+use crate::store::cuts::{Commit, Sounding};
+use crate::store::{Received, cuts, sounds};
 use futures_util::Stream;
 use jaunty_core::cut::{Arrival, Change, Cut, ListFile, ReadingChange, Setup, UsedSound, Work};
 use jaunty_core::picture::Unused;
@@ -137,12 +138,15 @@ impl Studio {
     pub async fn copy_cut(&self, id: Uuid) -> Result<Uuid, Problem> {
         let row = cuts::cut(&self.pool, id).await?;
         let mut cut = cuts::current(&self.pool, &row).await?.cut;
+        let title = copied_title(&row.setup.title);
         // What is wanted by now; where the plan does not follow yet, it is made for the copy.
-        let waits = !row.setup.sounds_like(&cut.setup);
-        cut.setup = Setup { title: copied_title(&row.setup.title), ..row.setup };
+        let wanted = Setup { title: title.clone(), version: None, ..row.setup };
+        let waits = !wanted.sounds_like(&cut.setup);
+        cut.setup = if waits { Setup { title, version: None, ..cut.setup } } else { wanted.clone() };
         let copy = cuts::insert(&self.pool, &cut, "copy the cut").await?;
         if waits {
-            jobs::add_once(&self.pool, copy, &Work::Plan).await?;
+            let commit = Commit { what: "copy the cut", said: None, setup: &wanted, sounding: Sounding::Waits, work: &[Work::Plan] };
+            cuts::commit(&self.pool, &cuts::cut(&self.pool, copy).await?, &commit).await?;
         }
         Ok(copy)
     }

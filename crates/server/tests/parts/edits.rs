@@ -20,7 +20,7 @@ use uuid::Uuid;
 const MINUTE_SAMPLES: u64 = 60 * 48_000;
 
 /// A cut of so many seconds with a bed and a narration all over it, planned.
-async fn narrated(house: &House, length_s: u64) -> Uuid {
+pub async fn narrated(house: &House, length_s: u64) -> Uuid {
     let studio = &house.studio;
     let (bed, voice) = (house.folder.path().join("bed.wav"), house.folder.path().join("voice.wav"));
     write_wav(&bed, &beds::copper_escapement().play().unwrap().sound).unwrap();
@@ -44,7 +44,7 @@ async fn narrated(house: &House, length_s: u64) -> Uuid {
     id
 }
 
-async fn shown(house: &House, id: Uuid) -> Revision {
+pub async fn shown(house: &House, id: Uuid) -> Revision {
     let row = cuts::cut(&house.studio.pool, id).await.unwrap();
     cuts::current(&house.studio.pool, &row).await.unwrap()
 }

@@ -26,6 +26,7 @@ const LOAD = {
   shape: () => import('./steps/ShapeStep.vue'),
   check: () => import('./steps/CheckStep.vue'),
   'hand-over': () => import('./steps/HandOverStep.vue'),
+  lengths: () => import('./steps/LengthsStep.vue'),
 }
 const VIEWS = Object.fromEntries(
   Object.entries(LOAD).map(([step, load]) => [step, defineAsyncComponent(load as () => Promise<Component>)]),
@@ -152,6 +153,14 @@ const keys = ref<{ open: boolean }>()
           </router-link>
         </li>
       </ol>
+      <router-link
+        :to="`/cuts/${id}/lengths`"
+        class="lengths"
+        :class="{ here: step === 'lengths' }"
+        :aria-current="step === 'lengths' ? 'page' : undefined"
+        data-test="step-lengths"
+        >Several lengths</router-link
+      >
       <div class="foot">
         <div v-for="job in work" :key="job.id" class="job" data-test="job" role="status">
           <span>{{ job.doing }}</span>
@@ -271,6 +280,17 @@ li b {
   display: block;
   font-weight: 500;
   font-size: 15px;
+}
+.lengths {
+  display: block;
+  margin-top: 10px;
+  padding: 6px 12px 6px 15px;
+  border-left: 3px solid transparent;
+  color: var(--ink);
+}
+.lengths.here {
+  background: var(--ground);
+  border-color: var(--ink);
 }
 li small {
   display: block;

@@ -11,6 +11,7 @@ mod reading;
 mod shape;
 mod shelf;
 mod stills;
+mod versions;
 mod voice;
 mod wishes;
 
@@ -25,6 +26,7 @@ pub use reading::*;
 pub use shape::*;
 pub use shelf::*;
 pub use stills::*;
+pub use versions::*;
 pub use voice::*;
 pub use wishes::*;
 

@@ -1,0 +1,166 @@
+//! Several lengths of one cut: a version is a cut of its own that began as another one at another length.
+//!
+//! It takes over what still makes sense there: the bed and what was said of its reading and its fit, the levels' figures,
+//! the ambiences. What belongs to the other's picture or to a moment of its time is left out, and said.
+
+use super::{Candidate, Cut, Laid, Setup, UsedSound};
+use crate::digest::digest;
+use crate::fit::{EndWish, Wishes, clock};
+use crate::plan::AmbienceWish;
+use crate::units::CutLength;
+use serde::{Deserialize, Serialize};
+
+/// As many versions may be made in one go.
+pub const MOST_VERSIONS: usize = 12;
+
+/// What a cut is a version of.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Version {
+    /// The cut it began as.
+    pub of: String,
+    /// Digest of what was taken over from it.
+    pub taken: String,
+    /// What was not, in words.
+    pub left_out: Vec<String>,
+}
+
+/// What a version takes over.
+struct TakenOver {
+    bed: Option<UsedSound>,
+    laid: Vec<Laid>,
+    candidates: Vec<Candidate>,
+    ambiences: Vec<AmbienceWish>,
+}
+
+fn counted(number: usize, one: &str, many: &str) -> Option<String> {
+    (number > 0).then(|| format!("{number} {}", if number == 1 { one } else { many }))
+}
+
+/// How a length is called: "30 s", "1:30", or its timecode where it is no whole number of seconds.
+fn called(length: CutLength) -> String {
+    let frames = length.frames();
+    let seconds = (frames as f64 / length.rate().as_f64()).round() as u64;
+    if CutLength::from_seconds(length.rate(), seconds as f64) != Ok(length) {
+        length.rate().timecode(frames).to_string()
+    } else if seconds < 100 {
+        format!("{seconds} s")
+    } else {
+        format!("{}:{:02}", seconds / 60, seconds % 60)
+    }
+}
+
+impl Wishes {
+    /// What is wanted of a fit to another length, in samples; what is tied to a moment of the cut or asks for one certain
+    /// splice is left out, and said.
+    fn at_length(&self, length_samples: u64, left_out: &mut Vec<String>) -> Self {
+        let mut wishes = self.clone();
+        left_out.extend(counted(self.pins.len(), "pin", "pins"));
+        left_out.extend(counted(self.splices.len(), "splice by hand", "splices by hand"));
+        (wishes.pins, wishes.splices) = (Vec::new(), Vec::new());
+        if let EndWish::OwnEnding { hit_samples: hit @ Some(_) } = &mut wishes.end {
+            left_out.push("where the last hit falls".into());
+            *hit = None;
+        }
+        if let Some(place) = wishes.place
+            && place.start_samples >= length_samples
+        {
+            left_out.push(format!("that the bed begins at {}", clock(place.start_samples)));
+            wishes.place = None;
+        }
+        wishes
+    }
+}
+
+impl Setup {
+    /// Digest of everything that a version takes over of this.
+    pub fn shared(&self) -> String {
+        let beds: Vec<_> = self.candidates.iter().map(|c| (&c.hash, &c.wishes, &c.corrections)).collect();
+        let house = self.house.as_ref().map(|h| &h.name);
+        digest(&(&self.bed, &self.laid, beds, &self.shape, &self.ambiences, house))
+    }
+
+    fn taken_over(&self, length_samples: u64, left_out: &mut Vec<String>) -> TakenOver {
+        let at_hand = self.bed.as_ref().map(|b| b.hash.clone());
+        let fits = |candidate: &Candidate| {
+            // Only the wishes of the bed that is heard are worth a word.
+            let mut unsaid = Vec::new();
+            let said = if Some(&candidate.hash) == at_hand.as_ref() { &mut *left_out } else { &mut unsaid };
+            Candidate { wishes: candidate.wishes.at_length(length_samples, said), ..candidate.clone() }
+        };
+        let candidates = self.candidates.iter().map(fits).collect();
+        let begins = |start: u64| start < length_samples;
+        let laid = self.laid.iter().filter(|l| begins(l.wishes.place.map_or(0, |p| p.start_samples)));
+        let laid: Vec<Laid> = laid.map(|l| Laid { wishes: l.wishes.at_length(length_samples, &mut Vec::new()), ..l.clone() }).collect();
+        for gone in self.laid.iter().filter(|l| !laid.iter().any(|kept| kept.bed == l.bed)) {
+            left_out.push(format!("the bed \"{}\", which begins later", gone.bed.name));
+        }
+        let ambiences: Vec<AmbienceWish> = self.ambiences.iter().filter(|a| begins(a.start_samples)).cloned().collect();
+        left_out.extend(counted(self.ambiences.len() - ambiences.len(), "ambience that begins later", "ambiences that begin later"));
+        TakenOver { bed: self.bed.clone(), laid, candidates, ambiences }
+    }
+
+    /// This cut, called `of`, at another length. Shots, moments and a film belong to the picture of this length; speech is
+    /// taken over where all of it fits.
+    pub fn version(&self, of: &str, length: CutLength) -> Self {
+        let mut picture = self.picture.clone();
+        picture.set_length(length);
+        let length_samples = picture.length_samples();
+        let mut left_out = Vec::new();
+        if self.film.is_some() {
+            left_out.push("the film".into());
+        }
+        left_out.extend(counted(picture.shots.len(), "shot", "shots"));
+        left_out.extend(counted(picture.moments.len(), "moment", "moments"));
+        (picture.shots, picture.moments) = (Vec::new(), Vec::new());
+        let speech_end = self.pieces.iter().map(|p| p.on_cut().end).max().unwrap_or(0);
+        let speech_fits = speech_end <= length_samples && self.lines.iter().all(|l| l.start_samples < length_samples);
+        if !speech_fits {
+            left_out.push(if speech_end > length_samples { format!("the narration, which ends at {}", clock(speech_end)) } else { "the lines".into() });
+        }
+        let taken = self.taken_over(length_samples, &mut left_out);
+        let mut title: String = self.title.chars().take(180).collect();
+        title = format!("{title}, {}", called(length));
+        Self {
+            title,
+            picture,
+            film: None,
+            list: None,
+            bed: taken.bed,
+            laid: taken.laid,
+            candidates: taken.candidates,
+            ambiences: taken.ambiences,
+            lines: if speech_fits { self.lines.clone() } else { Vec::new() },
+            takes: if speech_fits { self.takes.clone() } else { Vec::new() },
+            pieces: if speech_fits { self.pieces.clone() } else { Vec::new() },
+            version: Some(Version { of: of.to_owned(), taken: self.shared(), left_out }),
+            ..self.clone()
+        }
+    }
+
+    /// Takes over anew what a version takes over; its own picture, film and speech stay.
+    pub(super) fn follow(&mut self, mother: &Self) {
+        let mut left_out = Vec::new();
+        let taken = mother.taken_over(self.picture.length_samples(), &mut left_out);
+        let own = std::mem::take(&mut self.candidates).into_iter().filter(|c| !taken.candidates.iter().any(|t| t.hash == c.hash));
+        let own: Vec<Candidate> = own.collect();
+        (self.bed, self.laid, self.ambiences) = (taken.bed, taken.laid, taken.ambiences);
+        self.candidates = taken.candidates.into_iter().chain(own).collect();
+        (self.shape, self.house) = (mother.shape.clone(), mother.house.clone());
+        if let Some(version) = &mut self.version {
+            (version.taken, version.left_out) = (mother.shared(), left_out);
+        }
+    }
+}
+
+impl Cut {
+    /// The first state of a version: silence until it is planned. What was set by hand of the levels is tied to moments.
+    pub fn version(&self, of: &str, length: CutLength) -> Self {
+        let mut setup = self.setup.version(of, length);
+        let by_hand = self.plan.layers.iter().flat_map(|l| &l.levels).filter(|o| o.by_hand()).count();
+        if let Some(version) = &mut setup.version {
+            version.left_out.extend(counted(by_hand, "level set by hand", "levels set by hand"));
+        }
+        Self::new(setup)
+    }
+}
