@@ -83,12 +83,16 @@ fn benches(criterion: &mut Criterion) {
     let work_long = || black_box(fittings(&long, &long_read.reading, &long_read.likeness, &long_request));
     let work_read = || black_box(read_bed(&bed, &mut keep_going()).expect("nobody cancels"));
     let work_fit = || black_box(fittings(&bed, &read.reading, &read.likeness, &request));
+    // Spots come as 60, 30, 20, 15, 10 and 6 s (common practice).
+    let spots = [60, 30, 20, 15, 10, 6].map(|s| FitRequest::of_length(s * 48_000));
+    let work_spots = || black_box(spots.each_ref().map(|request| fittings(&bed, &read.reading, &read.likeness, request)));
     let work_render = || black_box(render(&plan, &sounds, 0..request.length_samples, Hear::Everything).expect("both sounds are there"));
 
     let mut group = criterion.benchmark_group("four-minute bed");
     group.sample_size(10);
     group.bench_function("read", |b| b.iter(work_read));
     group.bench_function("fit to 90 s, all alternatives", |b| b.iter(work_fit));
+    group.bench_function("fit to six lengths of spots, all alternatives", |b| b.iter(work_spots));
     group.bench_function("fit again under narration, as while dragging", |b| b.iter(work_drag));
     group.bench_function("render 90 s of bed and narration", |b| b.iter(work_render));
     group.bench_function("render 90 s of bed, narration, two ambiences, with pocket", |b| b.iter(work_render_full));

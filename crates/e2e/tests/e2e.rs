@@ -11,6 +11,7 @@ mod parts {
     pub mod history;
     pub mod hostile;
     pub mod house;
+    pub mod lengths;
     pub mod listeners;
     pub mod main_job;
     pub mod pace;

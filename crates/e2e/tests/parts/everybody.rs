@@ -14,7 +14,7 @@ async fn axe_finds_nothing_wrong_on_any_view() {
     let mut wrong = Vec::new();
     let at = |step: &str| stand.server.url(&format!("/cuts/{cut}/{step}"));
     let opened = [("shape", "figures"), ("shape", "hairpin"), ("fit", "show-keys")];
-    let plain = ["picture", "beds", "voice", "reading", "fit", "shape", "check", "hand-over"].map(|step| (step, ""));
+    let plain = ["picture", "beds", "voice", "reading", "fit", "shape", "check", "hand-over", "lengths"].map(|step| (step, ""));
     for (step, click) in plain.into_iter().chain(opened) {
         browser.client().goto(&at(step)).await.unwrap();
         browser.css("main h2").await.unwrap();
