@@ -755,6 +755,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Something that Check found and that is to stay as it is. */
+        Accepted: {
+            /** @description Who says so. */
+            by: string;
+            /** @description Which finding: [`crate::check::Finding::key`]. */
+            finding: string;
+        };
         /** @description A change of an ambience; what is not named stays. */
         AmbienceChange: {
             /**
@@ -1160,7 +1167,20 @@ export interface components {
         }) | (components["schemas"]["LevelsChange"] & {
             /** @enum {string} */
             about: "levels";
+        }) | (components["schemas"]["CheckChange"] & {
+            /** @enum {string} */
+            about: "check";
         });
+        /** @description A change of what was accepted. */
+        CheckChange: (components["schemas"]["Accepted"] & {
+            /** @enum {string} */
+            do: "accept";
+        }) | {
+            /** @enum {string} */
+            do: "reopen";
+            /** @description Which finding. */
+            finding: string;
+        };
         /** @description A splice close up. Times are seconds from the bar line that is entered, as heard in the cut. */
         CloseUp: {
             /** @description Highest samples of the entering side, as it came, 0 to 1. */
@@ -1587,7 +1607,7 @@ export interface components {
             lengthS: number;
             /** @description The same as timecode. */
             lengthTimecode: string;
-            /** @description How many things Check asks to look at in its plan. */
+            /** @description How many things Check asks to look at in its plan, and nobody accepted. */
             looks: number;
             /** @description Why that failed, if it did. */
             problem?: string | null;
@@ -1820,10 +1840,13 @@ export interface components {
              * @description Where, in seconds.
              */
             atS: number;
+            /** @description Its name among those that somebody accepted. */
+            key: string;
             /** @description What to do about it. */
             mend: string;
             /** @description Whether it needs a look, or is just good to know. */
             needsLook: boolean;
+            remedy?: components["schemas"]["RemedyView"] | null;
             /** @description What was found. */
             text: string;
         };
@@ -2798,6 +2821,8 @@ export interface components {
         };
         /** @description The plan of a cut as it stands. */
         PlanView: {
+            /** @description What of it somebody accepted. */
+            accepted: components["schemas"]["Accepted"][];
             /** @description Ambiences. */
             ambiences: components["schemas"]["AmbienceView"][];
             /** @description Bar lines of the beds as fitted. */
@@ -2941,6 +2966,13 @@ export interface components {
             correction: string;
             /** @enum {string} */
             do: "takeBack";
+        };
+        /** @description A change that mends what was found. */
+        RemedyView: {
+            /** @description The change. */
+            change: components["schemas"]["Change"];
+            /** @description What it will do, in words. */
+            words: string;
         };
         /** @description Another way to count the bed. */
         SecondOpinionView: {

@@ -173,6 +173,7 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
       },
       phrases: [{ startS: 9, endS: 11, words: 'one two three four' }],
       findings: [],
+      accepted: [],
       lookedAt: [],
       ...plan,
     },

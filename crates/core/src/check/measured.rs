@@ -2,9 +2,10 @@
 //! channels, its end.
 
 use super::{Finding, Weight};
+use crate::cut::{Change, Figure, LevelsChange};
 use crate::handover::level;
 use crate::mix::Meters;
-use crate::shape::LEAST_UNDER_SPEECH_DB;
+use crate::shape::{LEAST_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
 use crate::sound::loudness::BLOCK_SAMPLES;
 
 /// What [`measured_findings`] looks at, as sentences that hold when it finds nothing.
@@ -29,38 +30,38 @@ const CUT_OFF_DB: f64 = 8.0;
 /// Looks over what was measured of a mix of `length_samples`.
 pub fn measured_findings(meters: &Meters, length_samples: u64) -> Vec<Finding> {
     let mut all = Vec::new();
-    let mut add = |weight, at_samples, text: String, mend: &str| all.push(Finding { weight, at_samples, text, mend: mend.to_owned() });
+    let mut add = |finding| all.push(finding);
     if let (Some(peak), Some(words)) = (meters.true_peak_dbtp, level(None, meters.true_peak_dbtp, None, false).words()) {
         let text = format!("The mix peaks at {peak:.1} dBTP: on its way out it is {words}.");
-        add(Weight::Note, meters.peak_at_samples, text, "Lower what is loud there, or hand over 32-bit floating point, which holds it.");
+        let mend = "Lower what is loud there, or hand over 32-bit floating point, which holds it.";
+        add(Finding::new(Weight::Note, meters.peak_at_samples, text, mend));
     }
     for phrase in &meters.phrases {
         let Some(measured) = phrase.bed_under_db else { continue };
         let at = phrase.start_samples;
         if measured < LEAST_UNDER_SPEECH_DB - 1.0 {
-            add(Weight::Look, at, format!("The bed lies only {measured:.1} dB under this phrase, measured."), "Deepen the dip here at Shape.");
+            // Whole decibels, so that what is said is what is done.
+            let deeper_db = (phrase.asked_db.unwrap_or(UNDER_SPEECH_DB).max(LEAST_UNDER_SPEECH_DB) - measured).ceil();
+            let text = format!("The bed lies only {measured:.1} dB under this phrase, measured.");
+            add(Finding::new(Weight::Look, at, text, "Deepen the dip here at Shape.").mended_by(
+                format!("lower the bed by {deeper_db:.0} dB under this phrase"),
+                Change::Levels(LevelsChange::Emphasise { phrase: at, deeper_db: Some(deeper_db) }),
+            ));
         } else if let Some(asked) = phrase.asked_db.filter(|asked| (measured - asked).abs() > OFF_DB) {
             let where_to = if measured > asked { "lower" } else { "higher" };
-            add(
-                Weight::Note,
-                at,
-                format!("The bed lies {measured:.1} dB under this phrase; {asked:.0} was asked, so the music itself is {where_to} here."),
-                "Move the level of this dip at Shape, if it shows.",
-            );
+            let text = format!("The bed lies {measured:.1} dB under this phrase; {asked:.0} was asked, so the music itself is {where_to} here.");
+            add(Finding::new(Weight::Note, at, text, "Move the level of this dip at Shape, if it shows.")
+                .mended_by("hold the bed under each phrase", Change::Levels(LevelsChange::Figure { figure: Figure::HoldEachPhrase(true) })));
         }
     }
     for (from, to) in silences(&meters.momentary_lufs) {
         let seconds = (to - from) as f64 / 10.0;
-        add(
-            Weight::Look,
-            from as u64 * BLOCK_SAMPLES,
-            format!("Nothing is heard here for {seconds:.1} s."),
-            "Lay a bed or an ambience under it, or accept it.",
-        );
+        let text = format!("Nothing is heard here for {seconds:.1} s.");
+        add(Finding::new(Weight::Look, from as u64 * BLOCK_SAMPLES, text, "Lay a bed or an ambience under it, or accept it."));
     }
     if let Some(loss) = meters.mono_loss_db.filter(|loss| *loss > MONO_LOSS_DB) {
         let text = format!("Heard in mono, the mix loses {loss:.1} dB: parts of both channels cancel.");
-        add(Weight::Look, 0, text, "Bring in the sound again with both channels in phase.");
+        add(Finding::new(Weight::Look, 0, text, "Bring in the sound again with both channels in phase."));
     }
     let (last, whole) = (meters.momentary_lufs.last().copied().flatten(), meters.integrated_lufs);
     if let (Some(end), Some(whole)) = (meters.end_lufs, whole)
@@ -68,7 +69,9 @@ pub fn measured_findings(meters: &Meters, length_samples: u64) -> Vec<Finding> {
         && last.is_some()
     {
         let text = format!("The sound is cut off at the end: its last tenth of a second is still at {end:.0} LUFS.");
-        add(Weight::Look, length_samples.saturating_sub(BLOCK_SAMPLES), text, "Fade it out at Shape, or end the bed by itself at Fit.");
+        let at = length_samples.saturating_sub(BLOCK_SAMPLES);
+        add(Finding::new(Weight::Look, at, text, "Fade it out at Shape, or end the bed by itself at Fit.")
+            .mended_by("fade it out over 2 s", Change::Levels(LevelsChange::Figure { figure: Figure::FadeOutS(Some(2.0)) })));
     }
     all
 }

@@ -4,10 +4,12 @@ mod measured;
 
 pub use measured::{MEASURED, measured_findings};
 
-use crate::fit::FittingEnd;
+use crate::cut::{Accepted, Change, Figure, FitChange, LevelsChange};
+use crate::digest::digest;
+use crate::fit::{EndWish, FittingEnd, Wish};
 use crate::plan::{Plan, Role};
 use crate::reading::Reading;
-use crate::shape::{LEAST_UNDER_SPEECH_DB, LevelObject};
+use crate::shape::{LEAST_UNDER_SPEECH_DB, LevelChange, LevelName, LevelObject, UNDER_SPEECH_DB};
 use serde::{Deserialize, Serialize};
 
 /// How much a finding matters.
@@ -32,6 +34,38 @@ pub struct Finding {
     pub text: String,
     /// What to do about it.
     pub mend: String,
+    /// What would mend it at once, where that is known.
+    pub remedy: Option<Remedy>,
+}
+
+/// A change that mends what was found.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Remedy {
+    /// What it will do, in words.
+    pub words: String,
+    /// The change.
+    pub change: Change,
+}
+
+impl Finding {
+    fn new(weight: Weight, at_samples: u64, text: impl Into<String>, mend: &str) -> Self {
+        Self { weight, at_samples, text: text.into(), mend: mend.to_owned(), remedy: None }
+    }
+
+    fn mended_by(self, words: impl Into<String>, change: Change) -> Self {
+        Self { remedy: Some(Remedy { words: words.into(), change }), ..self }
+    }
+
+    /// Its name among those that somebody accepted: what is found there otherwise, or elsewhere, has another one.
+    pub fn key(&self) -> String {
+        digest(&(self.at_samples, &self.text))
+    }
+
+    /// Whether it needs a look that nobody has taken.
+    pub fn is_open(&self, accepted: &[Accepted]) -> bool {
+        self.weight == Weight::Look && !accepted.iter().any(|a| a.finding == self.key())
+    }
 }
 
 /// What [`findings`] looks at, as sentences that hold when it finds nothing.
@@ -58,24 +92,21 @@ const LISTEN: u8 = 40;
 /// not be used for what the cut is for ([`crate::terms::objection`]).
 pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -> Vec<Finding> {
     let mut all = Vec::new();
-    let mut add = |weight, at_samples, text: String, mend: &str| all.push(Finding { weight, at_samples, text, mend: mend.to_owned() });
+    let mut add = |finding| all.push(finding);
     if plan.bed().is_none() {
-        add(Weight::Look, 0, "This cut has no bed.".into(), "Bring one in at Beds.");
+        add(Finding::new(Weight::Look, 0, "This cut has no bed.", "Bring one in at Beds."));
         return all;
     }
     for objection in objections {
-        add(Weight::Look, 0, objection.clone(), "Choose another bed, or settle it with the supplier and change what the cut is for at Picture.");
+        let mend = "Choose another bed, or settle it with the supplier and change what the cut is for at Picture.";
+        add(Finding::new(Weight::Look, 0, objection.as_str(), mend));
     }
     if !plan.layers.iter().any(|l| l.role == Role::Narration) {
-        add(Weight::Note, 0, "This cut has no narration, so the bed has no dips.".into(), "Bring one in at Voice, if there is one.");
+        add(Finding::new(Weight::Note, 0, "This cut has no narration, so the bed has no dips.", "Bring one in at Voice, if there is one."));
     }
     for phrase in plan.phrases.iter().filter(|p| p.end_samples > plan.length_samples) {
-        add(
-            Weight::Look,
-            phrase.start_samples.min(plan.length_samples),
-            "A phrase is cut off by the end of the picture.".into(),
-            "Make the cut longer or the narration shorter.",
-        );
+        let at = phrase.start_samples.min(plan.length_samples);
+        add(Finding::new(Weight::Look, at, "A phrase is cut off by the end of the picture.", "Make the cut longer or the narration shorter."));
     }
     if let Some(uneven) = plan.uneven_db.filter(|db| *db > UNEVEN_DB) {
         let is_evened = plan.layers.iter().any(|l| l.role == Role::Narration && l.levels.iter().any(|o| matches!(o, LevelObject::Trim { .. })));
@@ -85,14 +116,26 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
             ("", "Even the phrases out at Shape, among the figures.")
         };
         let text = format!("The loudest phrase{still} lies {uneven:.0} dB over the softest one.");
-        add(Weight::Note, plan.phrases.first().map_or(0, |p| p.start_samples), text, mend);
+        let finding = Finding::new(Weight::Note, plan.phrases.first().map_or(0, |p| p.start_samples), text, mend);
+        let even = Change::Levels(LevelsChange::Figure { figure: Figure::EvenVoice(true) });
+        add(if is_evened { finding } else { finding.mended_by("even the phrases out", even) });
     }
     for object in plan.beds().flat_map(crate::plan::Layer::heard_levels) {
         if let LevelObject::Dip { start_samples, under_speech_db, .. } = *object
             && under_speech_db < LEAST_UNDER_SPEECH_DB
         {
             let text = format!("The bed lies only {under_speech_db:.0} dB under the voice here.");
-            add(Weight::Look, start_samples, text, "18 to 25 dB keep every word clear: lower the dip.");
+            let finding = Finding::new(Weight::Look, start_samples, text, "18 to 25 dB keep every word clear: lower the dip.");
+            add(match LevelName::of(object) {
+                None => finding,
+                Some(name) => {
+                    let change = LevelChange { under_speech_db: Some(UNDER_SPEECH_DB), ..LevelChange::default() };
+                    finding.mended_by(
+                        format!("lower the bed here by {:.0} dB, to {UNDER_SPEECH_DB} under the voice", UNDER_SPEECH_DB - under_speech_db),
+                        Change::Levels(LevelsChange::Set { levels: vec![name], change }),
+                    )
+                }
+            });
         }
     }
     for fitting in plan.beds().filter_map(|b| b.fitting.as_ref()) {
@@ -106,10 +149,11 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
                 _ => (Weight::Look, "This splice may be heard"),
             };
             let text = format!("{text} ({hard} of 100 hard to hear): bar {} goes on at bar {}.", splice.leave_bar, splice.enter_bar + 1);
-            add(weight, splice.at_samples, text, "Listen to it; if it shows, take another fitting.");
+            add(Finding::new(weight, splice.at_samples, text, "Listen to it; if it shows, take another fitting.")
+                .mended_by("try the next best place", Change::Fit(FitChange::Wish { wish: Wish::NoSplice(splice.at) })));
         }
         for note in &fitting.notes {
-            add(Weight::Look, fitting.start_samples, note.clone(), "Listen, or bring another bed.");
+            add(Finding::new(Weight::Look, fitting.start_samples, note.as_str(), "Listen, or bring another bed."));
         }
     }
     // A bed that gives over to the next one may well lose its ending.
@@ -118,7 +162,10 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
         && fitting.end == FittingEnd::Fade
         && reading.is_some_and(|r| r.ending.kind == crate::reading::EndingKind::OwnEnding)
     {
-        add(Weight::Note, plan.length_samples, "The bed fades although it has an ending of its own.".into(), "Look for a fitting with its own ending.");
+        let wish = Wish::End(EndWish::OwnEnding { hit_samples: None });
+        let text = "The bed fades although it has an ending of its own.";
+        add(Finding::new(Weight::Note, plan.length_samples, text, "Look for a fitting with its own ending.")
+            .mended_by("ask for its own ending", Change::Fit(FitChange::Wish { wish })));
     }
     all
 }

@@ -25,13 +25,15 @@ mod version;
 
 pub use arrival::{Arrival, ListFile};
 pub use change::{
-    AmbienceChange, AskedRate, AskedTerms, BedChange, CandidateChange, Change, CutChange, Description, Figure, FilmChange, FitChange, LevelsChange, MomentName,
-    PictureChange, ReadingChange, SpliceSide, SpliceTouch, VoiceChange,
+    AmbienceChange, AskedRate, AskedTerms, BedChange, CandidateChange, Change, CheckChange, CutChange, Description, Figure, FilmChange, FitChange,
+    LevelsChange, MomentName, PictureChange, ReadingChange, SpliceSide, SpliceTouch, VoiceChange,
 };
 pub use effect::{Effect, Work};
 pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};
 pub use parts::{Part, PartError};
-pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Candidate, Film, HouseFigures, Laid, Licence, ListReport, Opinion, OwnTerms, Setup, Take, TakeOrigin, UsedSound};
+pub use setup::{
+    AMBIENCE_UNDER_SPEECH_DB, Accepted, Candidate, Film, HouseFigures, Laid, Licence, ListReport, Opinion, OwnTerms, Setup, Take, TakeOrigin, UsedSound,
+};
 pub use version::{MOST_VERSIONS, Version};
 
 use crate::digest::digest;
@@ -64,11 +66,12 @@ impl Cut {
     /// Digest of everything that a file to hand over is made of.
     pub fn handed_as(&self, form: &Form) -> String {
         /// One who writes otherwise has another number, so that nothing old is taken for new.
-        const WRITER: u32 = 2;
+        const WRITER: u32 = 3;
         let setup = &self.setup;
         let credits: Vec<_> = setup.candidates.iter().map(|c| (&c.hash, &c.name, &c.licence)).collect();
         let film = setup.film.as_ref().map(|f| &f.hash);
-        digest(&(WRITER, form, &self.plan, &setup.title, &setup.picture, setup.purpose, credits, film, setup.file_names()))
+        let accepted = matches!(form, Form::Report { .. } | Form::Everything { .. }).then_some(&setup.accepted);
+        digest(&(WRITER, form, accepted, &self.plan, &setup.title, &setup.picture, setup.purpose, credits, film, setup.file_names()))
     }
 
     /// The fitting that is played.

@@ -251,6 +251,17 @@ impl HouseFigures {
     }
 }
 
+/// Something that Check found and that is to stay as it is.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "camelCase")]
+pub struct Accepted {
+    /// Which finding: [`crate::check::Finding::key`].
+    pub finding: String,
+    /// Who says so.
+    pub by: String,
+}
+
 /// What a plan is made for.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -296,6 +307,9 @@ pub struct Setup {
     /// The figures of the house as they were taken, if they were: the levels may have been changed since.
     #[serde(default)]
     pub house: Option<HouseFigures>,
+    /// What Check found and somebody accepted.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub accepted: Vec<Accepted>,
     /// What it is a version of, if it is one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub version: Option<Version>,
@@ -356,6 +370,7 @@ impl Setup {
             shape: ShapeWishes::default(),
             ambiences: Vec::new(),
             house: None,
+            accepted: Vec::new(),
             version: None,
         }
     }

@@ -133,6 +133,7 @@ impl Setup {
             lines: if speech_fits { self.lines.clone() } else { Vec::new() },
             takes: if speech_fits { self.takes.clone() } else { Vec::new() },
             pieces: if speech_fits { self.pieces.clone() } else { Vec::new() },
+            accepted: Vec::new(),
             version: Some(Version { of: of.to_owned(), taken: self.shared(), left_out }),
             ..self.clone()
         }

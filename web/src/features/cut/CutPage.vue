@@ -7,7 +7,7 @@ import { bare, clock, count } from '../../shared/words'
 import FilmView from '../film/FilmView.vue'
 import ListeningStrip from '../listening/ListeningStrip.vue'
 import { useListening } from '../listening/useListening'
-import { useMeters } from '../listening/useMeters'
+import { useFindings } from '../checking/useFindings'
 import { useCut } from './useCut'
 
 const props = defineProps<{ id: string; step: Step }>()
@@ -38,12 +38,7 @@ onMounted(() => setTimeout(() => Object.values(LOAD).forEach((load) => void load
 const fitting = computed(() => cut.value?.plan.fittings[cut.value.plan.chosen])
 /** These steps show the film themselves. */
 const SHOWS_FILM: readonly Step[] = ['picture', 'voice']
-const meters = useMeters(() => cut.value)
-const looks = computed(
-  () =>
-    [...(cut.value?.plan.findings ?? []), ...(meters.value?.findings ?? [])].filter((finding) => finding.needsLook)
-      .length,
-)
+const { openCount: looks } = useFindings(() => cut.value)
 const contents = computed<{ step: Step; name: string; state: string; warn?: boolean }[]>(() => {
   const now = cut.value
   if (!now) return []

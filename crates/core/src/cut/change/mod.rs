@@ -4,6 +4,7 @@
 //! and pieces by a sample of the cut, shots by their first frame, wishes by what they are about.
 
 mod bed;
+mod check;
 mod describe;
 mod film;
 mod fit;
@@ -13,6 +14,7 @@ mod reading;
 mod voice;
 
 pub use bed::{AskedTerms, BedChange, CandidateChange};
+pub use check::CheckChange;
 pub use describe::{AskedRate, CutChange, Description};
 pub use film::FilmChange;
 pub use fit::{FitChange, SpliceSide, SpliceTouch};
@@ -47,6 +49,8 @@ pub enum Change {
     Voice(VoiceChange),
     /// Levels and ambiences.
     Levels(LevelsChange),
+    /// What Check found.
+    Check(CheckChange),
 }
 
 impl Change {
@@ -56,7 +60,7 @@ impl Change {
             Self::Bed(change) => change.needs(),
             Self::Voice(change) => change.needs(setup),
             Self::Fit(change) => change.needs(setup),
-            Self::Cut(_) | Self::Picture(_) | Self::Film(_) | Self::Reading(_) | Self::Levels(_) => Vec::new(),
+            Self::Cut(_) | Self::Picture(_) | Self::Film(_) | Self::Reading(_) | Self::Levels(_) | Self::Check(_) => Vec::new(),
         };
         // Whatever a client names: only what the cut has is looked for.
         needed.retain(|(hash, _)| setup.candidates.iter().any(|c| c.hash == *hash) || setup.takes.iter().any(|t| t.hash == *hash));
@@ -77,6 +81,7 @@ impl Change {
             Self::Fit(change) => change.apply(cut, readings),
             Self::Voice(change) => change.apply(cut, readings),
             Self::Levels(change) => change.apply(cut),
+            Self::Check(change) => change.apply(cut),
         }
     }
 
@@ -91,6 +96,7 @@ impl Change {
             Self::Fit(change) => change.words(before),
             Self::Voice(change) => change.words(before),
             Self::Levels(change) => change.words(),
+            Self::Check(change) => change.words(),
         }
     }
 }

@@ -7,7 +7,7 @@ use super::{AmbienceView, BarLineView, FigureChoiceView, FittingView, FormsView,
 use crate::studio::OpenCut;
 use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
-use jaunty_core::cut::HouseFigures;
+use jaunty_core::cut::{Accepted, Change, HouseFigures};
 use jaunty_core::fit::Wishes;
 use jaunty_core::plan::BedAgainst;
 use jaunty_core::shape::{LevelName, ShapeWishes};
@@ -42,11 +42,27 @@ pub struct FindingView {
     pub text: String,
     /// What to do about it.
     pub mend: String,
+    /// Its name among those that somebody accepted.
+    pub key: String,
+    /// What would mend it at once, where that is known.
+    pub remedy: Option<RemedyView>,
+}
+
+/// A change that mends what was found.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct RemedyView {
+    /// What it will do, in words.
+    pub words: String,
+    /// The change.
+    pub change: Change,
 }
 
 impl From<check::Finding> for FindingView {
     fn from(f: check::Finding) -> Self {
-        Self { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend }
+        let key = f.key();
+        let remedy = f.remedy.map(|r| RemedyView { words: r.words, change: r.change });
+        Self { needs_look: f.weight == Weight::Look, at_s: seconds_from_samples(f.at_samples), text: f.text, mend: f.mend, key, remedy }
     }
 }
 
@@ -106,6 +122,8 @@ pub struct PlanView {
     pub phrases: Vec<PhraseView>,
     /// What the check found.
     pub findings: Vec<FindingView>,
+    /// What of it somebody accepted.
+    pub accepted: Vec<Accepted>,
     /// What the check looked at, as sentences that hold when it finds nothing.
     pub looked_at: Vec<String>,
 }
@@ -153,6 +171,7 @@ impl From<&OpenCut> for PlanView {
             pocket_hz: bed.and_then(|b| b.pocket.as_ref()).map(|p| p.centre_hz),
             phrases: plan.phrases.iter().map(phrase).collect(),
             findings: check::findings(plan, reading, &objections).into_iter().map(FindingView::from).collect(),
+            accepted: open.row.setup.accepted.clone(),
             looked_at: check::LOOKED_AT.map(str::to_owned).to_vec(),
         }
     }

@@ -2,7 +2,7 @@
 
 use super::{FittingView, HandedView};
 use crate::studio::FamilyCut;
-use jaunty_core::check::{self, Weight};
+use jaunty_core::check;
 use jaunty_core::units::seconds_from_samples;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -50,7 +50,7 @@ pub struct FamilyCutView {
     pub sections: Vec<SectionStartView>,
     /// The fitting that is played.
     pub fitting: Option<FittingView>,
-    /// How many things Check asks to look at in its plan.
+    /// How many things Check asks to look at in its plan, and nobody accepted.
     pub looks: usize,
     /// What was handed over of it last.
     pub handed: Option<HandedView>,
@@ -78,7 +78,7 @@ impl From<&FamilyCut> for FamilyCutView {
             bed_s: reading.map_or(0.0, |r| seconds_from_samples(r.length_samples)),
             sections: reading.map_or(Vec::new(), |r| r.sections.iter().filter_map(|s| section(&s.label, s.start_bar)).collect()),
             fitting: made.fitting().map(|f| FittingView::of(f, reading.map_or(0, |r| r.music_samples()))),
-            looks: check::findings(&made.plan, reading, &[]).iter().filter(|f| f.weight == Weight::Look).count(),
+            looks: check::findings(&made.plan, reading, &[]).iter().filter(|f| f.is_open(&setup.accepted)).count(),
             handed: cut.handed.clone().map(HandedView::from),
         }
     }

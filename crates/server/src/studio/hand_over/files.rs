@@ -166,6 +166,7 @@ impl Studio {
         findings.extend(check::measured_findings(&meters, plan.length_samples));
         let out = level(loudness.integrated_lufs, loudness.true_peak_dbtp, None, false);
         let at = |samples: u64| setup.picture.timecode(setup.picture.rate.frame_at_sample(samples.min(plan.length_samples)));
+        let accepted_by = |f: &check::Finding| setup.accepted.iter().find(|a| a.finding == f.key()).map(|a| a.by.as_str());
         if page {
             let figure = |value: Option<f64>, unit: &str| value.map_or_else(|| "silence".to_owned(), |v| format!("{v:.1} {unit}"));
             let facts = [
@@ -175,13 +176,14 @@ impl Studio {
                 ("Highest true peak".to_owned(), figure(loudness.true_peak_dbtp, "dBTP")),
                 ("On its way out".to_owned(), out.words().unwrap_or_else(|| "the level stays".into())),
             ];
-            let rows: Vec<Vec<String>> = findings.iter().map(|f| vec![at(f.at_samples), f.text.clone(), f.mend.clone()]).collect();
+            let done = |f: &check::Finding| accepted_by(f).map_or_else(|| f.mend.clone(), |by| format!("Accepted by {by}."));
+            let rows: Vec<Vec<String>> = findings.iter().map(|f| vec![at(f.at_samples), f.text.clone(), done(f)]).collect();
             return Ok(pages::report(&setup.title, &revision_words(found), &facts, &rows).into_bytes());
         }
         let said = json!({
             "title": setup.title, "revision": found.number, "lengthSamples": plan.length_samples, "lookedAt": check::LOOKED_AT,
             "integratedLufs": loudness.integrated_lufs, "rangeLu": loudness.range_lu, "truePeakDbtp": loudness.true_peak_dbtp, "gainOnItsWayOutDb": out.gain_db,
-            "findings": findings.iter().map(|f| json!({ "at": at(f.at_samples), "atSamples": f.at_samples, "weight": f.weight, "text": f.text, "mend": f.mend })).collect::<Vec<_>>(),
+            "findings": findings.iter().map(|f| json!({ "at": at(f.at_samples), "atSamples": f.at_samples, "weight": f.weight, "text": f.text, "mend": f.mend, "acceptedBy": accepted_by(f) })).collect::<Vec<_>>(),
         });
         Ok(format!("{said:#}\n").into_bytes())
     }

@@ -1,17 +1,38 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { useStorage } from '@vueuse/core'
+import { message } from 'ant-design-vue'
+import { computed, ref } from 'vue'
+import { useKeys } from '../../../shared/keys'
 import { clock } from '../../../shared/words'
 import LoudnessView from '../../checking/LoudnessView.vue'
-import { useMeters } from '../../listening/useMeters'
+import { useFindings, type Finding } from '../../checking/useFindings'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
-const meters = useMeters(() => props.cut)
-const findings = computed(() =>
-  [...props.cut.plan.findings, ...(meters.value?.findings ?? [])].sort(
-    (a, b) => Number(b.needsLook) - Number(a.needsLook) || a.atS - b.atS,
-  ),
-)
+const { meters, findings, openCount, acceptedBy } = useFindings(() => props.cut)
+/** What the key mends: the first that can be mended at once. */
+const first = computed(() => findings.value.find((finding) => finding.remedy && !acceptedBy(finding)))
+const busy = ref(false)
+async function mend(finding: Finding | undefined) {
+  if (!finding?.remedy || busy.value) return
+  busy.value = true
+  await props.actions.say(finding.remedy.change)
+  busy.value = false
+}
+useKeys('Check', [
+  { key: 'm', shown: 'M', what: 'mend the first thing that can be mended at once', act: () => void mend(first.value) },
+])
+/** Who looks: it stands beside what is accepted, and is known here the next time. */
+const name = useStorage('jaunty-bar-name', '')
+const nameField = ref<{ focus: () => void }>()
+async function accept(finding: Finding) {
+  if (!name.value.trim()) {
+    message.info('Write your name first: it stands beside what you accept.')
+    return nameField.value?.focus()
+  }
+  await props.actions.say({ about: 'check', do: 'accept', finding: finding.key, by: name.value })
+}
+const reopen = (finding: Finding) => props.actions.say({ about: 'check', do: 'reopen', finding: finding.key })
 const lookedAt = computed(() => [...props.cut.plan.lookedAt, ...(meters.value?.lookedAt ?? [])])
 const figure = (value: number | null | undefined, unit: string) =>
   value == null ? '' : `${value.toFixed(1).replace('-', '−')} ${unit}`
@@ -33,6 +54,16 @@ function hear(seconds: number) {
     <header class="step-head">
       <h2>Check</h2>
       <span class="soft">what to look at before handing over</span>
+      <label v-if="findings.length" class="name soft"
+        >looked at by
+        <a-input
+          ref="nameField"
+          v-model:value="name"
+          size="small"
+          :maxlength="80"
+          placeholder="your name"
+          data-test="name"
+      /></label>
     </header>
     <p v-if="!cut.plan" class="soft">There is no plan to check yet.</p>
     <template v-else>
@@ -72,17 +103,36 @@ function hear(seconds: number) {
         </p>
         <router-link :to="`/cuts/${cut.id}/hand-over`" class="on">Hand over</router-link>
       </template>
-      <table v-else data-test="findings">
+      <p v-if="findings.length && !openCount" data-test="none-open">
+        Nothing needs a look any more.
+        <router-link :to="`/cuts/${cut.id}/hand-over`" class="on">Hand over</router-link>
+      </p>
+      <table v-if="findings.length" data-test="findings">
         <tbody>
-          <tr v-for="(finding, k) in findings" :key="k">
-            <td :class="finding.needsLook ? 'warn' : 'soft'">{{ finding.needsLook ? 'look' : 'note' }}</td>
+          <tr v-for="finding in findings" :key="finding.key" :class="{ accepted: acceptedBy(finding) }">
+            <td :class="finding.needsLook && !acceptedBy(finding) ? 'warn' : 'soft'">
+              {{ acceptedBy(finding) ? 'accepted' : finding.needsLook ? 'look' : 'note' }}
+            </td>
             <td class="numbers">{{ clock(finding.atS, true) }}</td>
             <td>
-              {{ finding.text }} <span class="soft">{{ finding.mend }}</span>
+              {{ finding.text }}
+              <span class="soft">{{ acceptedBy(finding) ? `Accepted by ${acceptedBy(finding)}.` : finding.mend }}</span>
+              <div v-if="finding.remedy && !acceptedBy(finding)">
+                <a-button size="small" :disabled="busy" data-test="mend" @click="mend(finding)"
+                  >{{ finding.remedy.words[0]?.toUpperCase() }}{{ finding.remedy.words.slice(1) }}
+                  <kbd v-if="finding === first">M</kbd></a-button
+                >
+              </div>
             </td>
             <td class="ways">
               <button class="plain" @click="listening.seek(before(finding.atS))">go there</button>
               <button class="plain" @click="hear(finding.atS)">hear it</button>
+              <button v-if="acceptedBy(finding)" class="plain" data-test="reopen" @click="reopen(finding)">
+                look again
+              </button>
+              <button v-else-if="finding.needsLook" class="plain" data-test="accept" @click="accept(finding)">
+                accept it
+              </button>
             </td>
           </tr>
         </tbody>
@@ -135,5 +185,14 @@ td {
 }
 .ways {
   white-space: nowrap;
+}
+.name {
+  margin-left: auto;
+}
+.name input {
+  width: 150px;
+}
+.accepted {
+  color: var(--soft);
 }
 </style>

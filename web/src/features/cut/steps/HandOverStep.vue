@@ -5,14 +5,11 @@ import NumberField from '../../../shared/NumberField.vue'
 import { clock, count, samples } from '../../../shared/words'
 import HandedList from '../../handing/HandedList.vue'
 import { useHanded } from '../../handing/useHanded'
-import { useMeters } from '../../listening/useMeters'
+import { useFindings } from '../../checking/useFindings'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
-const meters = useMeters(() => props.cut)
-const looks = computed(
-  () => [...props.cut.plan.findings, ...(meters.value?.findings ?? [])].filter((finding) => finding.needsLook).length,
-)
+const { meters, openCount: looks } = useFindings(() => props.cut)
 const { handed, ask, isMaking } = useHanded(() => props.cut)
 
 const sound = reactive<SoundForm>({ coding: 'wav24', rateHz: 48_000, mono: false, loudnessLufs: null })

@@ -138,7 +138,7 @@ async function remove(cut: FamilyCutView) {
           <div class="file">
             <span v-if="isWanted(cut)" class="soft" role="status">being written …</span>
             <template v-else-if="cut.handed">
-              <a :href="fileOf(cut.id, cut.handed)" download data-test="save-version">{{ cut.handed.name }}</a>
+              <a :href="fileOf(cut.id, cut.handed)" download data-test="save-version">Save {{ cut.handed.name }}</a>
               <span v-if="cut.handed.revision !== cut.revision" class="warn">changed since</span>
             </template>
           </div>
