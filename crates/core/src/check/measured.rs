@@ -9,11 +9,12 @@ use crate::shape::{LEAST_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
 use crate::sound::loudness::BLOCK_SAMPLES;
 
 /// What [`measured_findings`] looks at, as sentences that hold when it finds nothing.
-pub const MEASURED: [&str; 5] = [
+pub const MEASURED: [&str; 6] = [
     "The mix keeps under -1 dBTP by itself.",
     "The bed lies under every phrase as it was asked to, within 3 dB.",
     "Nowhere in the middle is there silence of more than a second.",
     "Heard in mono, nothing is lost.",
+    "The mix swings around zero: it carries no direct current.",
     "The sound ends by itself and is not cut off.",
 ];
 
@@ -24,6 +25,8 @@ const OFF_DB: f64 = 3.0;
 const SILENT_LUFS: f32 = -55.0;
 /// What the sum of both channels may lose, in dB: two channels that have nothing to do with each other lose 3.
 const MONO_LOSS_DB: f64 = 4.5;
+/// Direct current that is told, of full scale (common practice, no source: a cut between two such sounds clicks).
+const DIRECT_CURRENT: f64 = 0.005;
 /// An end that is so little under the whole is cut off, in dB.
 const CUT_OFF_DB: f64 = 8.0;
 
@@ -39,6 +42,10 @@ pub fn measured_findings(meters: &Meters, length_samples: u64) -> Vec<Finding> {
     for phrase in &meters.phrases {
         let Some(measured) = phrase.bed_under_db else { continue };
         let at = phrase.start_samples;
+        // Where no more was asked, the plan's own finding says so.
+        if phrase.asked_db.is_some_and(|asked| asked < LEAST_UNDER_SPEECH_DB) {
+            continue;
+        }
         if measured < LEAST_UNDER_SPEECH_DB - 1.0 {
             // Whole decibels, so that what is said is what is done.
             let deeper_db = (phrase.asked_db.unwrap_or(UNDER_SPEECH_DB).max(LEAST_UNDER_SPEECH_DB) - measured).ceil();
@@ -62,6 +69,10 @@ pub fn measured_findings(meters: &Meters, length_samples: u64) -> Vec<Finding> {
     if let Some(loss) = meters.mono_loss_db.filter(|loss| *loss > MONO_LOSS_DB) {
         let text = format!("Heard in mono, the mix loses {loss:.1} dB: parts of both channels cancel.");
         add(Finding::new(Weight::Look, 0, text, "Bring in the sound again with both channels in phase."));
+    }
+    if meters.direct_current.abs() > DIRECT_CURRENT {
+        let text = format!("The mix carries a direct current of {:.1} % of full scale.", 100.0 * meters.direct_current);
+        add(Finding::new(Weight::Look, 0, text, "Bring in the sound it comes from again, with what lies under 20 Hz taken out."));
     }
     let (last, whole) = (meters.momentary_lufs.last().copied().flatten(), meters.integrated_lufs);
     if let (Some(end), Some(whole)) = (meters.end_lufs, whole)
@@ -108,18 +119,26 @@ mod tests {
             phrases: vec![phrase(0, 20.4), phrase(96_000, 24.1), phrase(240_000, 15.0)],
             mono_loss_db: Some(9.0),
             end_lufs: Some(-20.0),
+            direct_current: 0.02,
         }
     }
 
     #[test]
     fn each_rule_finds_what_it_is_for_and_where() {
         let found = measured_findings(&meters(), 480_000);
-        assert_eq!(found.len(), 6, "{found:?}");
+        assert_eq!(found.len(), 7, "{found:?}");
         assert!(found[0].at_samples == 96_000 && found[0].text.contains("0.4 dBTP") && found[0].text.contains("lowered by 1.4 dB"));
         assert!(found[1].text.contains("24.1 dB") && found[1].text.contains("20 was asked") && found[1].at_samples == 96_000);
         assert!(found[2].text.contains("only 15.0 dB") && found[2].weight == Weight::Look);
         assert!(found[3].text.contains("1.5 s") && found[3].at_samples == 40 * 4800);
-        assert!(found[4].text.contains("9.0 dB") && found[5].text.contains("-20 LUFS"));
+        assert!(found[4].text.contains("9.0 dB") && found[5].text.contains("2.0 % of full scale") && found[6].text.contains("-20 LUFS"));
+        // What mends it says what it does: 15 measured of 20 asked are 5 more.
+        let words: Vec<_> = found.iter().filter_map(|f| f.remedy.as_ref()).map(|r| r.words.as_str()).collect();
+        assert_eq!(words, ["hold the bed under each phrase", "lower the bed by 5 dB under this phrase", "fade it out over 2 s"]);
+        // What was asked to be so loud is told by the plan alone.
+        let mut asked = meters();
+        asked.phrases[2].asked_db = Some(14.0);
+        assert_eq!(measured_findings(&asked, 480_000).len(), 6);
     }
 
     #[test]
@@ -130,6 +149,7 @@ mod tests {
             phrases: Vec::new(),
             mono_loss_db: Some(1.0),
             end_lufs: Some(-60.0),
+            direct_current: -0.001,
             ..meters()
         };
         assert!(measured_findings(&well, 480_000).is_empty());

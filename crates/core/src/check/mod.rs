@@ -4,12 +4,13 @@ mod measured;
 
 pub use measured::{MEASURED, measured_findings};
 
-use crate::cut::{Accepted, Change, Figure, FitChange, LevelsChange};
+use crate::cut::{Accepted, Change, Figure, FilmChange, FitChange, LevelsChange, Setup};
 use crate::digest::digest;
 use crate::fit::{EndWish, FittingEnd, Wish};
 use crate::plan::{Plan, Role};
 use crate::reading::Reading;
 use crate::shape::{LEAST_UNDER_SPEECH_DB, LevelChange, LevelName, LevelObject, UNDER_SPEECH_DB};
+use crate::units::{FrameRate, samples_from_seconds};
 use serde::{Deserialize, Serialize};
 
 /// How much a finding matters.
@@ -68,10 +69,11 @@ impl Finding {
     }
 }
 
-/// What [`findings`] looks at, as sentences that hold when it finds nothing.
-pub const LOOKED_AT: [&str; 8] = [
+/// What [`findings`] and [`picture_findings`] look at, as sentences that hold when it finds nothing.
+pub const LOOKED_AT: [&str; 9] = [
     "The bed may be used for what this cut is for, as far as its terms are known.",
     "The cut has a bed, and the bed lasts to the end of the picture.",
+    "The film is as long as the cut, and counts its frames alike.",
     "Nothing hangs past the picture, and no phrase is cut off by its end.",
     "The bed keeps at least 18 dB under the voice while it speaks.",
     "The phrases of the voice are alike in loudness, within 6 dB.",
@@ -79,6 +81,24 @@ pub const LOOKED_AT: [&str; 8] = [
     "The bed's own ending is kept, when it has one.",
     "The beat that the splices lie on is certain.",
 ];
+
+/// Looks over how the film goes with the cut.
+pub fn picture_findings(setup: &Setup) -> Vec<Finding> {
+    let Some(film) = &setup.film else { return Vec::new() };
+    let picture = &setup.picture;
+    let seconds = |rate: FrameRate, frames: u64| frames as f64 / rate.as_f64();
+    let longer_s = seconds(film.rate, film.length_frames) - seconds(picture.rate, picture.length_frames);
+    let text = if film.rate != picture.rate {
+        format!("The film has {:.3} frames a second, the cut counts {:.3}.", film.rate.as_f64(), picture.rate.as_f64())
+    } else if longer_s.abs() > 0.5 / picture.rate.as_f64() {
+        format!("The film is {:.1} s {} than the cut.", longer_s.abs(), if longer_s > 0.0 { "longer" } else { "shorter" })
+    } else {
+        return Vec::new();
+    };
+    let at = if longer_s < 0.0 { samples_from_seconds(seconds(film.rate, film.length_frames)) } else { 0 };
+    let finding = Finding::new(Weight::Look, at, text, "Bring in the film of this length, or make the cut like it.");
+    vec![finding.mended_by("make the cut as long as the film, at its rate", Change::Film(FilmChange::Length))]
+}
 
 /// Phrases that differ by more than this want evening, in dB (common practice: voice pieces are alike).
 const UNEVEN_DB: f64 = 6.0;

@@ -32,6 +32,8 @@ pub struct Meters {
     pub mono_loss_db: Option<f64>,
     /// Loudness of the last tenth of a second in LUFS.
     pub end_lufs: Option<f64>,
+    /// Mean of the samples of the channel where it is farther from zero: its direct current, 1 is full scale.
+    pub direct_current: f64,
 }
 
 /// How the bed lies under a phrase.
@@ -173,7 +175,7 @@ pub fn meters<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Meters, 
     });
     let heard = Heard::new(plan, sounds, Hear::Everything)?;
     let (integrated_lufs, range_lu) = integrated_and_range(&mix);
-    let (peak_at_samples, mono_loss_db) = highest_and_mono_loss(&heard);
+    let Samples { peak_at_samples, mono_loss_db, direct_current } = Samples::of(&heard);
     Ok(Meters {
         voice_over_bed_db: (0..mix.len()).map(over).collect(),
         momentary_lufs: lufs(4),
@@ -185,27 +187,44 @@ pub fn meters<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Meters, 
         phrases: phrases.collect(),
         mono_loss_db,
         end_lufs: mix.last().filter(|e| **e > SILENCE_ENERGY).map(|e| lufs_from_energy(*e)),
+        direct_current,
     })
 }
 
-/// Where the highest sample is, and how many dB the mean of both channels has less energy than they have.
-fn highest_and_mono_loss(heard: &dyn Source) -> (u64, Option<f64>) {
-    const BLOCK: usize = 48_000;
-    let (mut highest, mut at) = (0.0f32, 0);
-    let (mut both, mut mono) = (0.0f64, 0.0f64);
-    let mut planes = [vec![0.0f32; BLOCK], vec![0.0f32; BLOCK]];
-    for start in (0..heard.len_samples()).step_by(BLOCK) {
-        let count = BLOCK.min((heard.len_samples() - start) as usize);
-        for (channel, plane) in planes.iter_mut().enumerate() {
-            heard.read(channel, start as i64, &mut plane[..count]);
-        }
-        for (k, (&l, &r)) in planes[0].iter().zip(&planes[1]).take(count).enumerate() {
-            both += f64::from(l * l + r * r) / 2.0;
-            mono += f64::from((l + r) / 2.0).powi(2);
-            if l.abs().max(r.abs()) > highest {
-                (highest, at) = (l.abs().max(r.abs()), start + k as u64);
+/// What is seen of the samples themselves.
+struct Samples {
+    /// Where the highest one is.
+    peak_at_samples: u64,
+    /// How many dB the mean of both channels has less energy than they have.
+    mono_loss_db: Option<f64>,
+    /// See [`Meters::direct_current`].
+    direct_current: f64,
+}
+
+impl Samples {
+    fn of(heard: &dyn Source) -> Self {
+        const BLOCK: usize = 48_000;
+        let (mut highest, mut at) = (0.0f32, 0);
+        let (mut both, mut mono) = (0.0f64, 0.0f64);
+        let mut sums = [0.0f64; 2];
+        let mut planes = [vec![0.0f32; BLOCK], vec![0.0f32; BLOCK]];
+        for start in (0..heard.len_samples()).step_by(BLOCK) {
+            let count = BLOCK.min((heard.len_samples() - start) as usize);
+            for (channel, plane) in planes.iter_mut().enumerate() {
+                heard.read(channel, start as i64, &mut plane[..count]);
+                sums[channel] += plane[..count].iter().map(|&s| f64::from(s)).sum::<f64>();
+            }
+            for (k, (&l, &r)) in planes[0].iter().zip(&planes[1]).take(count).enumerate() {
+                both += f64::from(l * l + r * r) / 2.0;
+                mono += f64::from((l + r) / 2.0).powi(2);
+                if l.abs().max(r.abs()) > highest {
+                    (highest, at) = (l.abs().max(r.abs()), start + k as u64);
+                }
             }
         }
+        let mono_loss_db = (both > 0.0).then(|| 10.0 * (both / mono.max(both * 1e-6)).log10());
+        let mean = sums.map(|sum| sum / heard.len_samples().max(1) as f64);
+        let direct_current = if mean[1].abs() > mean[0].abs() { mean[1] } else { mean[0] };
+        Self { peak_at_samples: at, mono_loss_db, direct_current }
     }
-    (at, (both > 0.0).then(|| 10.0 * (both / mono.max(both * 1e-6)).log10()))
 }

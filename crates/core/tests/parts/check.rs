@@ -2,12 +2,15 @@
 
 use super::music::propose;
 use super::music::{Piece, voice};
-use jaunty_core::check::{Weight, findings};
+use jaunty_core::check::{Weight, findings, picture_findings};
+use jaunty_core::cut::{Cut, Film, Readings, Setup};
 use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings};
+use jaunty_core::picture::Picture;
 use jaunty_core::plan::{BedInput, Layer, Plan, Role};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
 use jaunty_core::shape::{LevelChange, LevelName, LevelObject};
 use jaunty_core::speech::read_speech;
+use jaunty_core::units::{CutLength, FrameRate};
 use std::sync::LazyLock;
 
 /// Four eight-bar phrases of a piece that has six, with its own ending.
@@ -195,4 +198,29 @@ fn objections_come_first_and_are_passed_on_as_they_are() {
     let objection = "\"Paper Kites\" is for private use only.".to_owned();
     let found = findings(plan, Some(&read.reading), std::slice::from_ref(&objection));
     assert_eq!((found[0].weight, &found[0].text), (Weight::Look, &objection));
+}
+
+#[test]
+fn a_film_of_another_length_or_rate_is_found_and_its_remedy_makes_them_alike() {
+    let rate = |num, den| FrameRate::new(num, den, false).unwrap();
+    let cut_with = |film_rate: FrameRate, length_frames: u64| {
+        let mut setup = Setup::new("Film", Picture::new(CutLength::new(rate(25, 1), 1500).unwrap()));
+        let json = serde_json::json!({ "hash": "film", "name": "film.mp4", "rate": film_rate, "lengthFrames": length_frames, "firstFrame": null,
+            "sound": null, "soundOn": true, "widthPx": 640, "heightPx": 360 });
+        setup.film = Some(serde_json::from_value::<Film>(json).unwrap());
+        setup
+    };
+    assert!(picture_findings(&cut_with(rate(25, 1), 1500)).is_empty());
+    for (film_rate, frames, said, at) in [
+        (rate(25, 1), 1450, "The film is 2.0 s shorter than the cut.", 58 * 48_000),
+        (rate(25, 1), 1503, "The film is 0.1 s longer than the cut.", 0),
+        (rate(30_000, 1001), 1798, "The film has 29.970 frames a second, the cut counts 25.000.", 2_879_677),
+    ] {
+        let setup = cut_with(film_rate, frames);
+        let found = picture_findings(&setup).remove(0);
+        assert_eq!((found.text.as_str(), found.at_samples), (said, at));
+        let mut cut = Cut::new(setup);
+        found.remedy.unwrap().change.apply(&mut cut, &Readings::default()).unwrap();
+        assert!(picture_findings(&cut.setup).is_empty(), "{said}");
+    }
 }

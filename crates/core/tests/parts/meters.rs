@@ -178,3 +178,13 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_direct_current_is_measured_in_the_channel_that_has_it() {
+    let clean = sine(-20.0, 2);
+    let shifted = Sound::new(vec![clean.channels()[0].clone(), clean.channels()[1].iter().map(|s| s - 0.03).collect()]);
+    let plan = Plan { layers: vec![layer(Role::Bed, "bed", 0.0)], ..Plan::empty(2 * S) };
+    let told = |sound: &Sound| meters(&plan, &|_| Some(sound as &dyn Source)).unwrap().direct_current;
+    assert!(told(&clean).abs() < 1e-4, "a sine swings around zero: {}", told(&clean));
+    assert!((told(&shifted) + 0.03).abs() < 1e-4, "{}", told(&shifted));
+}

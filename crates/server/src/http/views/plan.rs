@@ -170,7 +170,7 @@ impl From<&OpenCut> for PlanView {
             held_back_db: plan.master.map(|m| m.held_back_db).filter(|db| *db > 0.05),
             pocket_hz: bed.and_then(|b| b.pocket.as_ref()).map(|p| p.centre_hz),
             phrases: plan.phrases.iter().map(phrase).collect(),
-            findings: check::findings(plan, reading, &objections).into_iter().map(FindingView::from).collect(),
+            findings: check::picture_findings(setup).into_iter().chain(check::findings(plan, reading, &objections)).map(FindingView::from).collect(),
             accepted: open.row.setup.accepted.clone(),
             looked_at: check::LOOKED_AT.map(str::to_owned).to_vec(),
         }

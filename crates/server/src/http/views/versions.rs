@@ -78,7 +78,7 @@ impl From<&FamilyCut> for FamilyCutView {
             bed_s: reading.map_or(0.0, |r| seconds_from_samples(r.length_samples)),
             sections: reading.map_or(Vec::new(), |r| r.sections.iter().filter_map(|s| section(&s.label, s.start_bar)).collect()),
             fitting: made.fitting().map(|f| FittingView::of(f, reading.map_or(0, |r| r.music_samples()))),
-            looks: check::findings(&made.plan, reading, &[]).iter().filter(|f| f.is_open(&setup.accepted)).count(),
+            looks: check::picture_findings(setup).iter().chain(&check::findings(&made.plan, reading, &[])).filter(|f| f.is_open(&setup.accepted)).count(),
             handed: cut.handed.clone().map(HandedView::from),
         }
     }

@@ -162,7 +162,8 @@ impl Studio {
         for candidate in setup.candidates.iter().filter(|c| plan.beds().any(|l| l.sound == c.hash)) {
             objections.extend(self.objection_of(cut, setup, candidate).await?.map(str::to_owned));
         }
-        let mut findings = check::findings(plan, reading.as_ref(), &objections);
+        let mut findings = check::picture_findings(setup);
+        findings.extend(check::findings(plan, reading.as_ref(), &objections));
         findings.extend(check::measured_findings(&meters, plan.length_samples));
         let out = level(loudness.integrated_lufs, loudness.true_peak_dbtp, None, false);
         let at = |samples: u64| setup.picture.timecode(setup.picture.rate.frame_at_sample(samples.min(plan.length_samples)));

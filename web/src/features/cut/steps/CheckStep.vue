@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { useStorage } from '@vueuse/core'
-import { message } from 'ant-design-vue'
 import { computed, ref } from 'vue'
 import { useKeys } from '../../../shared/keys'
 import { clock } from '../../../shared/words'
@@ -25,11 +24,10 @@ useKeys('Check', [
 /** Who looks: it stands beside what is accepted, and is known here the next time. */
 const name = useStorage('jaunty-bar-name', '')
 const nameField = ref<{ focus: () => void }>()
+const nameless = ref(false)
 async function accept(finding: Finding) {
-  if (!name.value.trim()) {
-    message.info('Write your name first: it stands beside what you accept.')
-    return nameField.value?.focus()
-  }
+  nameless.value = !name.value.trim()
+  if (nameless.value) return nameField.value?.focus()
   await props.actions.say({ about: 'check', do: 'accept', finding: finding.key, by: name.value })
 }
 const reopen = (finding: Finding) => props.actions.say({ about: 'check', do: 'reopen', finding: finding.key })
@@ -55,7 +53,10 @@ function hear(seconds: number) {
       <h2>Check</h2>
       <span class="soft">what to look at before handing over</span>
       <label v-if="findings.length" class="name soft"
-        >looked at by
+        ><span v-if="nameless && !name.trim()" class="warn" role="status"
+          >Write your name first: it stands beside it.</span
+        >
+        looked at by
         <a-input
           ref="nameField"
           v-model:value="name"

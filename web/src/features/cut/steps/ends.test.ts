@@ -11,9 +11,11 @@ beforeEach(() => void vi.stubGlobal('fetch', async () => new Response('[]', { st
 
 const seek = vi.fn()
 const toggle = vi.fn()
+const say = vi.fn(async () => true)
+beforeEach(() => say.mockClear())
 const found = [
-  { atS: 1, text: 'The bed hangs over.', mend: 'Fade it.', needsLook: true },
-  { atS: 75.25, text: '<i>Loud</i> here.', mend: '', needsLook: false },
+  { key: 'hangs', atS: 1, text: 'The bed hangs over.', mend: 'Fade it.', needsLook: true },
+  { key: 'loud', atS: 75.25, text: '<i>Loud</i> here.', mend: '', needsLook: false },
 ]
 
 function stand(step: typeof CheckStep | typeof HandOverStep, plan: Parameters<typeof testCut>[0]) {
@@ -21,7 +23,7 @@ function stand(step: typeof CheckStep | typeof HandOverStep, plan: Parameters<ty
   const router = createRouter({ history: createMemoryHistory(), routes: [{ path: '/:all(.*)', component: empty }] })
   const props = {
     cut: testCut(plan),
-    actions: {},
+    actions: { say },
     listening: { seek, toggle, playing: { value: false }, positionS: { value: 0 } },
   } as unknown as StepProps
   return mount(step, { props, global: { plugins: [antd, router] } })
@@ -41,14 +43,37 @@ describe('the check', () => {
     expect(view.findAll('.ways button').map((button) => button.text())).toEqual([
       'go there',
       'hear it',
+      'accept it',
       'go there',
       'hear it',
     ])
     expect(view.text()).toContain('<i>Loud</i> here.')
     expect(view.text()).toContain('1:15.3')
-    for (const button of view.findAll('button')) await button.trigger('click')
+    for (const button of view.findAll('.ways button')) await button.trigger('click')
     expect(seek.mock.calls).toEqual([[0], [0], [73.25], [73.25]])
     expect(toggle).toHaveBeenCalledTimes(2)
+  })
+
+  it('mends the first thing that can be mended by its key, and says once what it does', async () => {
+    const change = { about: 'levels', do: 'figure', figure: 'evenVoice', value: true }
+    const cured = found.map((finding) => ({ ...finding, remedy: { words: 'even the phrases out', change } }))
+    const accepted = [{ finding: 'hangs', by: 'Ruth' }]
+    const view = stand(CheckStep, { findings: cured as never, accepted })
+    expect(view.findAll('[data-test=mend]').map((button) => button.text())).toEqual(['Even the phrases outM'])
+    document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'm', bubbles: true }))
+    await view.vm.$nextTick()
+    expect(say.mock.calls).toEqual([[change]])
+  })
+
+  it('lists what was accepted last, by whom, and does not count it', async () => {
+    const view = stand(CheckStep, { findings: found as never, accepted: [{ finding: 'hangs', by: 'Ruth' }] })
+    expect(view.findAll('tr').map((row) => row.find('td').text())).toEqual(['note', 'accepted'])
+    expect(view.text()).toContain('Accepted by Ruth.')
+    expect(view.find('[data-test=none-open]').exists()).toBe(true)
+    await view.get('[data-test=reopen]').trigger('click')
+    expect(say).toHaveBeenCalledWith({ about: 'check', do: 'reopen', finding: 'hangs' })
+    const handing = stand(HandOverStep, { findings: found as never, accepted: [{ finding: 'hangs', by: 'Ruth' }] })
+    expect(handing.text()).not.toContain('to look at first')
   })
 })
 
