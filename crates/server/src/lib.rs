@@ -20,6 +20,7 @@ pub mod http;
 mod settings;
 pub mod store;
 pub mod studio;
+pub mod wanted;
 pub mod work;
 
 pub use settings::Settings;

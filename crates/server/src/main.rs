@@ -4,7 +4,8 @@ use clap::{Parser, Subcommand};
 use jaunty_server::apart::{Memory, decode_here, limit_self, parse_here};
 use jaunty_server::http::{openapi_document, serve};
 use jaunty_server::store::jobs::Lane;
-use jaunty_server::studio::Studio;
+use jaunty_server::studio::{Studio, TaskError};
+use jaunty_server::wanted::Wanted;
 use jaunty_server::work::{Workers, worker};
 use jaunty_server::{Settings, StartError, cli};
 use std::io::Write;
@@ -12,6 +13,7 @@ use std::net::TcpListener;
 use std::num::NonZeroU32;
 use std::path::PathBuf;
 use std::process::ExitCode;
+use uuid::Uuid;
 
 #[derive(Parser)]
 #[command(name = "jaunty", version, about = "Makes a music bed as long as the cut, and lets it breathe with the narration")]
@@ -89,6 +91,21 @@ enum Command {
         /// Days that something has been unused
         #[arg(long, default_value_t = 7.0)]
         unused_days: f64,
+    },
+    /// Hand over what is shown of a cut
+    HandOver {
+        #[command(flatten)]
+        place: Place,
+        /// The cut, by its name in the address of its page
+        cut: Uuid,
+        #[command(flatten)]
+        wanted: Wanted,
+        /// All its lengths: the cut and its versions, each under its own name
+        #[arg(long)]
+        all_lengths: bool,
+        /// The file to write; with --all-lengths a folder
+        #[arg(long)]
+        out: PathBuf,
     },
     /// Work jobs, one at a time: what serve and work start
     #[command(hide = true)]
@@ -185,6 +202,7 @@ fn main() -> ExitCode {
         Command::Serve { place, listen, demo } => return ended(run_server(place.settings(), listen, demo)),
         Command::Work { place } => return ended(run_workers(place.settings())),
         Command::Sweep { place, unused_days } => return ended(run_sweep(place.settings(), unused_days)),
+        Command::HandOver { place, cut, wanted, all_lengths, out } => return ended(run_hand_over(place.settings(), cut, &wanted, all_lengths, out)),
         Command::Worker { place, name, lane } => return ended(run_worker(place.settings(), name, lane)),
         Command::Parse { work } => return parse_here(&work),
         Command::Decode { original, extension, to } => return decode_here(&original, &extension, &to),
@@ -278,5 +296,25 @@ async fn run_sweep(settings: Settings, unused_days: f64) -> Result<(), StartErro
     let unused = std::time::Duration::try_from_secs_f64(unused_days * 86_400.0).map_err(std::io::Error::other)?;
     let swept = studio.sweep(unused).await?;
     println!("{}", serde_json::json!(swept));
+    Ok(())
+}
+
+#[actix_web::main]
+async fn run_hand_over(settings: Settings, cut: Uuid, wanted: &Wanted, all_lengths: bool, out: PathBuf) -> Result<(), StartError> {
+    let studio = Studio::open(&settings).await?;
+    let told = |cause: TaskError| StartError::Io(std::io::Error::other(cause.to_string()));
+    let cuts = if all_lengths {
+        std::fs::create_dir_all(&out)?;
+        studio.family(cut).await.map_err(|cause| told(cause.into()))?.iter().map(|one| one.row.id).collect()
+    } else {
+        vec![cut]
+    };
+    for id in cuts {
+        let row = studio.hand_over_here(id, wanted.form()).await.map_err(told)?;
+        let (made, name) = studio.handed_file(id, row.id).await.map_err(|cause| told(cause.into()))?;
+        let to = if all_lengths { out.join(&name) } else { out.clone() };
+        std::fs::copy(&made, &to)?;
+        println!("{}", serde_json::json!({ "file": to, "revision": row.revision, "sha256": row.file_hash, "bytes": row.size_bytes, "told": row.told.0 }));
+    }
     Ok(())
 }

@@ -34,7 +34,7 @@ pub use parts::{Part, PartError};
 pub use setup::{
     AMBIENCE_UNDER_SPEECH_DB, Accepted, Candidate, Film, HouseFigures, Laid, Licence, ListReport, Opinion, OwnTerms, Setup, Take, TakeOrigin, UsedSound,
 };
-pub use version::{MOST_VERSIONS, Version};
+pub use version::MOST_VERSIONS;
 
 use crate::digest::digest;
 use crate::fit::Fitting;

@@ -2,7 +2,7 @@
 //!
 //! It is kept with every revision, so that whatever is said can be taken back.
 
-use super::{Refusal, Version};
+use super::Refusal;
 use crate::digest::digest;
 use crate::fit::Wishes;
 use crate::handover::{Credit, USUAL_PATTERN, check_pattern};
@@ -260,6 +260,18 @@ pub struct Accepted {
     pub finding: String,
     /// Who says so.
     pub by: String,
+}
+
+/// What a cut is a version of.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Version {
+    /// The cut it began as.
+    pub of: String,
+    /// Digest of what was taken over from it.
+    pub taken: String,
+    /// What was not, in words.
+    pub left_out: Vec<String>,
 }
 
 /// What a plan is made for.

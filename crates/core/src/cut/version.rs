@@ -3,27 +3,15 @@
 //! It takes over what still makes sense there: the bed and what was said of its reading and its fit, the levels' figures,
 //! the ambiences. What belongs to the other's picture or to a moment of its time is left out, and said.
 
-use super::{Candidate, Cut, Laid, Setup, UsedSound};
+use super::Cut;
+use super::setup::{Candidate, Laid, Setup, UsedSound, Version};
 use crate::digest::digest;
 use crate::fit::{EndWish, Wishes, clock};
 use crate::plan::AmbienceWish;
 use crate::units::CutLength;
-use serde::{Deserialize, Serialize};
 
 /// As many versions may be made in one go.
 pub const MOST_VERSIONS: usize = 12;
-
-/// What a cut is a version of.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "camelCase")]
-pub struct Version {
-    /// The cut it began as.
-    pub of: String,
-    /// Digest of what was taken over from it.
-    pub taken: String,
-    /// What was not, in words.
-    pub left_out: Vec<String>,
-}
 
 /// What a version takes over.
 struct TakenOver {

@@ -112,7 +112,10 @@ async fn every_coding_is_as_long_as_the_cut_and_says_what_it_measures() {
 
     // Asked again, it is there at once, and is the same file; a form that makes no sense is refused.
     let path = format!("/api/cuts/{cut}/handed");
-    assert_eq!(stand.send("POST", &path, Some(json!({ "revision": revision, "form": mix_as("wav24") }))).await.0, 200);
+    let (status, again) = stand.send("POST", &path, Some(json!({ "revision": revision, "form": mix_as("wav24") }))).await;
+    let (first, row) = stand.handed(&cut, revision, mix_as("wav24")).await;
+    assert_eq!((status, &again["id"]), (200, &row["id"]));
+    assert_eq!(stand.bytes(&format!("{path}/{}/file", again["id"].as_str().unwrap())).await, first);
     assert_eq!(stand.send("POST", &path, Some(json!({ "revision": revision, "form": mix("opus", 44_100, false, Value::Null) }))).await.0, 422);
     assert_eq!(stand.send("POST", &path, Some(json!({ "revision": 9999, "form": mix_as("wav24") }))).await.0, 404);
     let film = json!({ "what": "film", "container": "mkv", "keepsOldSound": false });

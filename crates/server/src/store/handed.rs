@@ -59,11 +59,11 @@ pub async fn made_of(pool: &MySqlPool, made_of: &str) -> Result<Option<HandedRow
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(query)).bind(made_of).fetch_optional(pool).await?)
 }
 
-/// Notes a file; one that is noted already for its revision becomes the newest again.
+/// Notes a file; one that is noted already for its revision becomes the newest again. How it is noted.
 ///
 /// # Errors
 /// What the database says.
-pub async fn note(pool: &MySqlPool, cut: Uuid, row: &HandedRow) -> Result<(), StoreError> {
+pub async fn note(pool: &MySqlPool, cut: Uuid, row: &HandedRow) -> Result<HandedRow, StoreError> {
     sqlx::query(
         "INSERT INTO handed (id, cut_id, revision, made_of, form, name, file_hash, size_bytes, told) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
          ON DUPLICATE KEY UPDATE created_at = CURRENT_TIMESTAMP(3)",
@@ -79,5 +79,6 @@ pub async fn note(pool: &MySqlPool, cut: Uuid, row: &HandedRow) -> Result<(), St
     .bind(Json(&row.told.0))
     .execute(pool)
     .await?;
-    Ok(())
+    let query = format!("SELECT {COLUMNS} FROM handed WHERE cut_id = ? AND revision = ? AND made_of = ?");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(query)).bind(cut).bind(row.revision).bind(&row.made_of).fetch_one(pool).await?)
 }

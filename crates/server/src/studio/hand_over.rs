@@ -36,6 +36,27 @@ impl Studio {
     /// # Errors
     /// [`super::Code::NotFound`], or a form that makes no sense for this cut.
     pub async fn ask_to_hand_over(&self, id: Uuid, revision: u32, form: Form) -> Result<Asked, Problem> {
+        if let Some(row) = self.made_before(id, revision, form).await? {
+            return Ok(Asked::There(row));
+        }
+        jobs::add_once(&self.pool, id, &Work::HandOver { revision, form }).await?;
+        Ok(Asked::Waits)
+    }
+
+    /// Hands over what is shown of a cut, made here and now unless the same was made before.
+    ///
+    /// # Errors
+    /// Those of [`Studio::ask_to_hand_over`], and what making it says.
+    pub async fn hand_over_here(&self, id: Uuid, form: Form) -> Result<HandedRow, TaskError> {
+        let revision = cuts::cut(&self.pool, id).await?.revision;
+        match self.made_before(id, revision, form).await? {
+            Some(row) => Ok(row),
+            None => self.hand_over(id, revision, &form, Report::default()).await,
+        }
+    }
+
+    /// What was made of the same before, noted for this revision.
+    async fn made_before(&self, id: Uuid, revision: u32, form: Form) -> Result<Option<HandedRow>, Problem> {
         let found = self.revision_to_hand_over(id, revision).await?;
         form.check(found.cut.plan.length_samples).map_err(|cause| Problem::bad_value(cause.to_string()))?;
         if matches!(form, Form::Film { .. }) && found.cut.setup.film.is_none() {
@@ -46,18 +67,16 @@ impl Studio {
         }
         if let Some(same) = handed::made_of(&self.pool, &found.cut.handed_as(&form)).await? {
             let row = HandedRow { id: Uuid::now_v7(), revision, ..same };
-            handed::note(&self.pool, id, &row).await?;
-            return Ok(Asked::There(row));
+            return Ok(Some(handed::note(&self.pool, id, &row).await?));
         }
-        jobs::add_once(&self.pool, id, &Work::HandOver { revision, form }).await?;
-        Ok(Asked::Waits)
+        Ok(None)
     }
 
     /// Makes a file and notes it.
     ///
     /// # Errors
     /// [`TaskError`].
-    pub(super) async fn hand_over(&self, id: Uuid, revision: u32, form: &Form, report: Report) -> Result<(), TaskError> {
+    pub(super) async fn hand_over(&self, id: Uuid, revision: u32, form: &Form, report: Report) -> Result<HandedRow, TaskError> {
         let found = self.revision_to_hand_over(id, revision).await?;
         let made = self.make(id, &found, form, &report).await?;
         let received = self.files.receive_made(made.file.path()).await?;

@@ -114,7 +114,7 @@ impl Studio {
             Work::Scratch => self.speak_lines(id, report).await,
             Work::Clean { take } => self.take_noise_out(id, take, report).await,
             Work::Compare => self.compare(id, report).await,
-            Work::HandOver { revision, form } => self.hand_over(id, *revision, form, report).await,
+            Work::HandOver { revision, form } => Ok(self.hand_over(id, *revision, form, report).await.map(|_| ())?),
         }
     }
 

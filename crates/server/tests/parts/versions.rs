@@ -77,3 +77,40 @@ async fn a_copy_of_a_cut_that_waits_is_planned_as_what_is_wanted() {
     let row = cuts::cut(&studio.pool, copy).await.unwrap();
     studio.change(copy, row.revision, Change::Fit(FitChange::Wish { wish: Wish::LeastRun { bars: 8 } })).await.unwrap();
 }
+
+#[actix_web::test]
+async fn the_command_line_hands_over_all_lengths_and_refuses_what_is_none() {
+    let house = House::new().await;
+    let mother = narrated(&house, 30).await;
+    let short = house.studio.make_versions(mother, &["10".to_owned()]).await.unwrap().remove(0);
+    house.studio.plan(short).await.unwrap();
+    let out = house.folder.path().join("spots");
+    let jaunty = |more: &[&str]| {
+        let place = ["--database-url", &house.settings.database_url, "--data", house.settings.data_folder.to_str().unwrap()].map(str::to_owned);
+        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_jaunty"));
+        command.arg("hand-over").args(place).args(more).output().expect("cargo builds it")
+    };
+    let id = mother.to_string();
+    let done = jaunty(&[&id, "--form", "mix", "--coding", "flac", "--rate", "44100", "--all-lengths", "--out", out.to_str().unwrap()]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    // One line of JSON for each, the file as long as its cut.
+    let told: Vec<serde_json::Value> = String::from_utf8(done.stdout).unwrap().lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let lengths = told.iter().map(|one| {
+        let sound = jaunty_media::decode_to_sound(std::path::Path::new(one["file"].as_str().unwrap())).unwrap();
+        jaunty_core::sound::Source::len_samples(&sound)
+    });
+    assert_eq!(lengths.collect::<Vec<_>>(), [30 * 48_000, 10 * 48_000], "as it is decoded: at 48 kHz");
+    assert!(told.iter().all(|one| one["sha256"].as_str().unwrap().len() == 64 && one["told"][0].as_str().unwrap().contains("LUFS")), "{told:?}");
+    // Asked for again it is the same file, not made anew.
+    let again = jaunty(&[&id, "--coding", "flac", "--rate", "44100", "--out", house.folder.path().join("one.flac").to_str().unwrap()]);
+    let again: serde_json::Value = serde_json::from_slice(&again.stdout).unwrap();
+    assert_eq!(again["sha256"], told[0]["sha256"]);
+    for (more, said) in [
+        (vec![id.as_str(), "--coding", "opus", "--rate", "96000"], "Opus has 48 kHz"),
+        (vec![id.as_str(), "--form", "film-mp4"], "no film"),
+        (vec!["00000000-0000-0000-0000-000000000000"], "cut"),
+    ] {
+        let refused = jaunty(&[&more[..], &["--out", "/nowhere/x"]].concat());
+        assert!(!refused.status.success() && String::from_utf8_lossy(&refused.stderr).contains(said), "{}", String::from_utf8_lossy(&refused.stderr));
+    }
+}
