@@ -336,6 +336,7 @@ useKeys('Fit', [
   margin: 2px 0;
 }
 .name {
+  text-decoration: none;
   padding: 0;
   text-align: left;
   line-height: 1.25;

@@ -159,6 +159,7 @@ async function remove(cut: FamilyCutView) {
     <a-empty v-else-if="first" description="There is no bed yet that could be cut to several lengths.">
       <router-link :to="`/cuts/${cut.id}/beds`">Bring in a bed</router-link>
     </a-empty>
+    <p v-else class="soft" role="status">Looking for its versions …</p>
   </section>
 </template>
 

@@ -7,14 +7,17 @@ import SendingList from '../../../shared/SendingList.vue'
 import { useKeys } from '../../../shared/keys'
 import { bare, clock, count, decibels, samples } from '../../../shared/words'
 import FilmView from '../../film/FilmView.vue'
+import TakeStrip from '../../voice/TakeStrip.vue'
 import { linesOf, textOf } from '../../voice/lines'
 import { useRecorder } from '../../voice/useRecorder'
+import { useVoices } from '../useCut'
 import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
 const recorder = useRecorder(() => props.cut, props.actions, props.listening)
 const { state, device, devices, phones, levelDbfs, counting, recordedS } = recorder
 onMounted(recorder.recover)
+const waves = useVoices(() => props.cut.takes.filter((take) => take.phrases?.length).map((take) => take.hash))
 const PHONES = [
   { value: 'silent', label: 'nothing' },
   { value: 'low', label: 'the cut, low' },
@@ -194,25 +197,14 @@ useKeys('Voice', [
             </p>
             <p v-if="take.damaged" class="warn">This file breaks off before its end.</p>
             <p v-if="take.phrases?.length === 0" class="warn">No speech was found in it. Is it the right file?</p>
-            <div v-if="take.phrases?.length" class="phrases" :style="{ '--length': cut.lengthS }">
-              <button
-                v-for="(phrase, k) in take.phrases"
-                :key="k"
-                :class="{ on: phrase.used }"
-                :style="{
-                  left: `${(phrase.startS / cut.lengthS) * 100}%`,
-                  width: `max(3px, ${((phrase.endS - phrase.startS) / cut.lengthS) * 100}%)`,
-                }"
-                :title="`Phrase ${k + 1}, ${clock(phrase.startS, true)} to ${clock(phrase.endS, true)}: ${phrase.used ? 'is heard; click to go there' : 'click to use it'}`"
-                :aria-label="`Phrase ${k + 1} of ${bare(take.name)}`"
-                data-test="phrase"
-                @click="
-                  phrase.used || take.origin === 'scratch'
-                    ? listening.seek(phrase.startS)
-                    : usePhrase(take.hash, phrase)
-                "
-              ></button>
-            </div>
+            <TakeStrip
+              v-if="take.phrases?.length"
+              :take="take"
+              :length-s="cut.lengthS"
+              :wave="waves[take.hash]"
+              @seek="listening.seek"
+              @use="(phrase) => usePhrase(take.hash, phrase)"
+            />
           </li>
         </ol>
         <p v-if="cut.takes.length" class="soft">
@@ -355,24 +347,6 @@ useKeys('Voice', [
 }
 .takes p {
   margin: 2px 0;
-}
-.phrases {
-  position: relative;
-  height: 16px;
-  margin-top: 6px;
-  border-bottom: 1px solid var(--line);
-}
-.phrases button {
-  position: absolute;
-  top: 0;
-  height: 14px;
-  padding: 0;
-  border: 1px solid var(--voice);
-  background: var(--card);
-  cursor: pointer;
-}
-.phrases button.on {
-  background: var(--voice);
 }
 .written {
   margin-top: 18px;
