@@ -37,25 +37,10 @@ enum Word {
     Everything,
 }
 
-/// Codings by the words of the command line.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum CodingWord {
-    /// WAV, 16 bits, dithered
-    Wav16,
-    /// WAV, 24 bits
-    Wav24,
-    /// WAV, 32 bits floating point
-    Wav32,
-    /// Broadcast Wave
-    Broadcast,
-    /// FLAC
-    Flac,
-    /// MP3, 320 kb/s
-    Mp3,
-    /// AAC in M4A
-    Aac,
-    /// Opus
-    Opus,
+/// A coding by the word that the server's own interface has for it.
+fn coding(word: &str) -> Result<Coding, String> {
+    let known = serde_json::from_value(serde_json::Value::String(word.to_owned()));
+    known.map_err(|_| "it is wav16, wav24, wav32, broadcast, flac, mp3, aac or opus".to_owned())
 }
 
 /// A form, and how its sound is written.
@@ -64,9 +49,9 @@ pub struct Wanted {
     /// What is handed over
     #[arg(long, value_enum, default_value = "mix")]
     form: Word,
-    /// How sound is written
-    #[arg(long, value_enum, default_value = "wav24")]
-    coding: CodingWord,
+    /// How sound is written: wav16, wav24, wav32, broadcast, flac, mp3, aac, opus
+    #[arg(long, value_parser = coding, default_value = "wav24")]
+    coding: Coding,
     /// Samples a second: 44100, 48000 or 96000
     #[arg(long = "rate", default_value_t = 48_000)]
     rate_hz: u32,
@@ -93,17 +78,7 @@ pub struct Wanted {
 impl Wanted {
     /// The form that is meant.
     pub fn form(&self) -> Form {
-        let coding = match self.coding {
-            CodingWord::Wav16 => Coding::Wav16,
-            CodingWord::Wav24 => Coding::Wav24,
-            CodingWord::Wav32 => Coding::Wav32,
-            CodingWord::Broadcast => Coding::Broadcast,
-            CodingWord::Flac => Coding::Flac,
-            CodingWord::Mp3 => Coding::Mp3,
-            CodingWord::Aac => Coding::Aac,
-            CodingWord::Opus => Coding::Opus,
-        };
-        let sound = SoundForm { coding, rate_hz: self.rate_hz, mono: self.mono, loudness_lufs: self.loudness_lufs };
+        let sound = SoundForm { coding: self.coding, rate_hz: self.rate_hz, mono: self.mono, loudness_lufs: self.loudness_lufs };
         let film = |container| Form::Film { container, keeps_old_sound: self.keep_old_sound };
         let list = |list| Form::List { list };
         match self.form {

@@ -107,6 +107,7 @@ async fn the_command_line_hands_over_all_lengths_and_refuses_what_is_none() {
     assert_eq!(again["sha256"], told[0]["sha256"]);
     for (more, said) in [
         (vec![id.as_str(), "--coding", "opus", "--rate", "96000"], "Opus has 48 kHz"),
+        (vec![id.as_str(), "--coding", "shellac"], "it is wav16"),
         (vec![id.as_str(), "--form", "film-mp4"], "no film"),
         (vec!["00000000-0000-0000-0000-000000000000"], "cut"),
     ] {
