@@ -6,6 +6,7 @@ mod parts {
     pub mod endings;
     pub mod fit;
     pub mod key;
+    pub mod lanes;
     pub mod levels;
     pub mod loudness;
     pub mod meters;

@@ -12,6 +12,7 @@ mod parts {
     pub mod history;
     pub mod hostile;
     pub mod house;
+    pub mod lanes;
     pub mod lengths;
     pub mod listeners;
     pub mod main_job;

@@ -1,8 +1,10 @@
 import { describe, expect, it } from 'vitest'
-import { fitting, testCut } from '../shared/testCut'
+import type { LevelView } from '../shared/http'
+import { fitting, swell, testCut } from '../shared/testCut'
 import { clipped, thinned } from './fit'
 import { bandPath, height } from './band'
-import { ambienceRows, layoutSheet, ROWS } from './sheet'
+import { laneBand, laneRows, type LaneView } from './lanes'
+import { layoutSheet, ROWS } from './sheet'
 import { layoutMap, leftOut, nearest } from './map'
 
 describe('the sheet', () => {
@@ -59,13 +61,36 @@ describe('the sheet', () => {
     expect(part.lines[0]).toEqual(layoutSheet(hour, null, 15, 1062, 116).lines[99])
   })
 
-  it('lets ambiences that are never heard at once share a row', () => {
+  it('lets lanes that are never heard at once share a row', () => {
     const places = [
       { startS: 0, endS: 20 },
       { startS: 10, endS: 30 },
-      { startS: 20, endS: null },
+      { startS: 20, endS: 40 },
     ]
-    expect(ambienceRows(places)).toEqual([0, 1, 0])
+    expect(laneRows(places)).toEqual([0, 1, 0])
+  })
+
+  it('draws a lane thinner where it is faded or lowered, and writes by how much beside its name', () => {
+    const fade: LevelView = { ...swell, kind: 'fadeIn', startS: 0, endS: 2, riseS: 2, fallS: 0 }
+    const passage: LevelView = { ...swell, kind: 'sweep', startS: 4, endS: 8, riseS: 1, fallS: 1, gainDb: -10 }
+    const lane: LaneView = {
+      lane: { of: 'film' },
+      name: 'film',
+      rule: 'untouched',
+      startS: 0,
+      endS: 30,
+      levels: [fade, passage],
+    }
+    const x = (s: number) => s * 100
+    const [band] = laneBand(lane, 0, 50, [], 0, 10, x)
+    const upper = band!.path
+      .slice(1, -1)
+      .split('L')
+      .map((point) => point.split(' ').map(Number))
+    const half = (atX: number) => 50 - upper.find(([px]) => px === atX)![1]!
+    expect([half(0), half(200), half(500), half(1000)]).toEqual([0, 3, 1.5, 3])
+    expect(band!.passages[0]).toMatchObject({ x: 400, width: 400, text: '−10 dB' })
+    expect(laneBand(lane, 0, 50, [], 30, 40, x)).toEqual([])
   })
 
   it('marks the splices of every bed of the cut', () => {

@@ -7,12 +7,14 @@ import type { CutView, LevelView, WaveformView } from '../shared/http'
 import { bare, decibels } from '../shared/words'
 import { bandPath, loudestOf } from './band'
 import { clipped, textWidth, thinned, type Label } from './fit'
+import { LANE_PX, laneBand, laneRows, type LaneBand } from './lanes'
 
 /** Rows of one line, in px from its top. */
 export const ROWS = { shots: 10, letters: 25, band: 51, bandHalf: 19, hairpins: 81, words: 98 } as const
-/** Height of a line up to its words, and of each row of ambiences below them. */
+/** Height of a line up to its words; rows of lanes lie below them. */
 export const LINE_PX = 108
-export const AMBIENCE_PX = 8
+/** The middle of a row of lanes. */
+export const laneY = (row: number) => ROWS.words + 12 + row * LANE_PX
 const LEFT = 44
 const RIGHT = 18
 /** Half the height of the voice's waveform. */
@@ -38,18 +40,6 @@ export interface Mark {
   text: string
   /** From its beginning to its end on this line. */
   width: number
-}
-
-/** An ambience as a band below the words; it is thin where its rule takes it down. */
-export interface AmbienceBand {
-  index: number
-  name: string
-  x: number
-  width: number
-  y: number
-  /** Its name, where it begins to be seen. */
-  label: string | null
-  thin: { x: number; width: number }[]
 }
 
 export type Voices = Readonly<Record<string, WaveformView>>
@@ -83,7 +73,7 @@ export interface SheetLine {
   marks: Mark[]
   /** Where another bed begins: its name, and over what time the one before gives over to it. */
   entering: Label[]
-  ambiences: AmbienceBand[]
+  lanes: LaneBand[]
   words: Words[]
   /** The voice's own waveform, thinly behind its words. */
   voice: string[]
@@ -145,7 +135,8 @@ function layoutLine(
   const here = (s: number) => s >= startS - edgeS && s < startS + secondsPerLine - edgeS
   const right = x(startS + secondsPerLine)
   const plan = cut.plan
-  const rows = ambienceRows(plan?.ambiences ?? [])
+  const lanes = plan?.lanes ?? []
+  const rows = laneRows(lanes)
   const fittings = (plan?.parts ?? []).flatMap((part) => part.fitting ?? [])
   const barLines = (plan?.barLines ?? []).filter((bar) => here(bar.atS))
   const splices = fittings
@@ -185,9 +176,7 @@ function layoutLine(
       // Near the end of a line the name stands before its place.
       return [{ x: Math.min(x(part.startS), right - textWidth(text, 11)), text }]
     }),
-    ambiences: (plan?.ambiences ?? []).flatMap((one, k) =>
-      ambienceBand(one, k, rows[k] ?? 0, plan?.phrases ?? [], startS, endS, x),
-    ),
+    lanes: lanes.flatMap((one, k) => laneBand(one, k, laneY(rows[k] ?? 0), plan?.phrases ?? [], startS, endS, x)),
     words: (plan?.phrases ?? []).flatMap((phrase, k) => words(phrase, k, startS, endS, x)),
     voice: cut.pieces.flatMap((piece) => voicePath(piece, voices[piece.take], startS, endS, x)),
     ringOut,
@@ -289,60 +278,6 @@ function levelMark(level: LevelView, startS: number, endS: number, x: (s: number
     case 'sweep':
       return at(Math.max(level.startS, startS), `${level.gainDb > 0 ? '+' : ''}${decibels(level.gainDb)} dB`)
   }
-}
-
-type Ambience = CutView['plan']['ambiences'][number]
-
-/** The row of each ambience: those that are never heard at once share one. */
-export function ambienceRows(all: readonly Pick<Ambience, 'startS' | 'endS'>[]): number[] {
-  const rows: [number, number][][] = []
-  return all.map((one) => {
-    const [from, to] = [one.startS, one.endS ?? Infinity]
-    const free = rows.findIndex((row) => row.every(([a, b]) => to <= a || from >= b))
-    const row = free < 0 ? rows.push([]) - 1 : free
-    rows[row]?.push([from, to])
-    return row
-  })
-}
-
-function ambienceBand(
-  one: Ambience,
-  index: number,
-  row: number,
-  phrases: readonly { startS: number; endS: number }[],
-  startS: number,
-  endS: number,
-  x: (s: number) => number,
-): AmbienceBand[] {
-  const from = Math.max(one.startS, startS)
-  const to = Math.min(one.endS ?? Infinity, endS)
-  if (to <= from) return []
-  const spoken = phrases
-    .filter((p) => p.endS > from && p.startS < to)
-    .map((p): [number, number] => [Math.max(p.startS, from), Math.min(p.endS, to)])
-  const between: [number, number][] = []
-  let at = from
-  for (const [a, b] of spoken) {
-    if (a > at) between.push([at, a])
-    at = Math.max(at, b)
-  }
-  if (at < to) between.push([at, to])
-  // A beginning too short to write on has its name on the next line.
-  const NAMED_PX = 70
-  const before = one.startS < startS ? x(startS) - x(one.startS) : 0
-  const named = before < NAMED_PX && x(to) - x(from) >= NAMED_PX
-  const thin = one.rule === 'untouched' ? [] : one.rule === 'onlyUnder' ? between : spoken
-  return [
-    {
-      index,
-      name: one.name,
-      x: x(from),
-      width: x(to) - x(from),
-      y: ROWS.words + 8 + row * AMBIENCE_PX,
-      label: named ? bare(one.name) : null,
-      thin: thin.map(([a, b]) => ({ x: x(a), width: x(b) - x(a) })),
-    },
-  ]
 }
 
 /** What is heard of a take on this line. */

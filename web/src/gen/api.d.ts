@@ -2125,6 +2125,37 @@ export interface components {
          * @enum {string}
          */
         Kind: "music" | "speech" | "room";
+        /** @description A sound that has a lane of its own, besides the beds. */
+        Lane: {
+            /** @enum {string} */
+            of: "film";
+        } | {
+            /** @enum {string} */
+            of: "ambience";
+            /** @description Hash of its sound. */
+            sound: string;
+        };
+        /** @description A sound with a lane of its own. */
+        LaneView: {
+            /**
+             * Format: double
+             * @description Until where.
+             */
+            endS: number;
+            /** @description The name by which it is changed. */
+            lane: components["schemas"]["Lane"];
+            /** @description Its fades, also those without length, and its passages by hand. */
+            levels: components["schemas"]["LevelView"][];
+            /** @description What it is called. */
+            name: string;
+            /** @description What it does while somebody speaks. */
+            rule: components["schemas"]["SpeechRule"];
+            /**
+             * Format: double
+             * @description From where on it is heard, in seconds.
+             */
+            startS: number;
+        };
         /**
          * @description How the two sides of a splice cross.
          * @enum {string}
@@ -2152,6 +2183,11 @@ export interface components {
         };
         /** @description A change of one object; what is not named stays. */
         LevelChange: {
+            /**
+             * Format: int64
+             * @description Where a sweep ends.
+             */
+            endSamples?: number | null;
             fadeShape?: components["schemas"]["FadeShape"] | null;
             /**
              * Format: double
@@ -2170,6 +2206,11 @@ export interface components {
              */
             riseS?: number | null;
             riseSlope?: components["schemas"]["Slope"] | null;
+            /**
+             * Format: int64
+             * @description Where a sweep begins, in samples of the cut.
+             */
+            startSamples?: number | null;
             /**
              * Format: double
              * @description How far it lies under the speech, in dB, 0 to 60; for an emphasis how much deeper.
@@ -2280,6 +2321,7 @@ export interface components {
             byDb: number;
             /** @enum {string} */
             do: "step";
+            lane?: components["schemas"]["Lane"] | null;
             /** @description Which. */
             level: components["schemas"]["LevelName"];
         } | {
@@ -2287,11 +2329,13 @@ export interface components {
             change: components["schemas"]["LevelChange"];
             /** @enum {string} */
             do: "set";
+            lane?: components["schemas"]["Lane"] | null;
             /** @description Which. */
             levels: components["schemas"]["LevelName"][];
         } | {
             /** @enum {string} */
             do: "giveBack";
+            lane?: components["schemas"]["Lane"] | null;
             /** @description Which. */
             level: components["schemas"]["LevelName"];
         } | {
@@ -2320,6 +2364,7 @@ export interface components {
              * @description To.
              */
             endSamples: number;
+            lane?: components["schemas"]["Lane"] | null;
             /**
              * Format: int64
              * @description From.
@@ -2845,6 +2890,8 @@ export interface components {
              */
             heldBackDb?: number | null;
             house?: components["schemas"]["HouseFigures"] | null;
+            /** @description The film's own sound and the ambiences as lanes. */
+            lanes: components["schemas"]["LaneView"][];
             /**
              * Format: int64
              * @description Its length in samples; for asking for sound.

@@ -144,6 +144,7 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
       barLines: [0, 2, 4, 6, 8].map((atS, k) => ({ atS, bar: k + 1, letter: k === 0 ? 'A' : null })),
       levels: [swell, dip],
       ambiences: [],
+      lanes: [],
       pocketChoices: [{ words: 'no pocket' }, { words: 'gentle', pocket: { depthDb: 5.5, q: 1.4, centreHz: 1400 } }],
       loudnessChoices: [{ words: 'as it is' }, { words: 'broadcast', value: -23 }],
       forms: {

@@ -152,7 +152,7 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
                     let change = LevelChange { under_speech_db: Some(UNDER_SPEECH_DB), ..LevelChange::default() };
                     finding.mended_by(
                         format!("lower the bed here by {:.0} dB, to {UNDER_SPEECH_DB} under the voice", UNDER_SPEECH_DB - under_speech_db),
-                        Change::Levels(LevelsChange::Set { levels: vec![name], change }),
+                        Change::Levels(LevelsChange::Set { lane: None, levels: vec![name], change }),
                     )
                 }
             });

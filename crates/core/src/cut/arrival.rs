@@ -3,7 +3,7 @@
 use super::change::lay_take;
 use super::{Cut, Effect, Film, Licence, ListReport, Readings, Refusal, Setup, Take, TakeOrigin, UsedSound, Work};
 use crate::kind::Kind;
-use crate::picture::{Line, Marks, Unused, tell_unused};
+use crate::picture::{Line, ListChange, Marks, Unused, tell_unused};
 use crate::plan::{AmbienceWish, Role};
 use crate::units::CutLength;
 use crate::voice::{Piece, lay};
@@ -71,7 +71,7 @@ pub enum Arrival {
 }
 
 /// A list as a file brought it.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
 #[serde(rename_all = "camelCase")]
 pub struct ListFile {
     /// Name of the file.
@@ -170,7 +170,14 @@ impl Arrival {
             Self::List(list) => {
                 let before = setup.clone();
                 list.put_in(setup)?;
-                if setup.sounds_like(&before) { Effect::Note(None) } else { Effect::Replan }
+                let moment = |name: &str, frame: u64| before.picture.moments.iter().any(|m| m.name == name && m.frame == frame);
+                let moves = setup.list.iter().flat_map(|l| &l.changes).filter_map(|change| match change {
+                    ListChange::Moved { name, from_frame, to_frame, .. } if moment(name, *from_frame) => Some((*from_frame, *to_frame)),
+                    _ => None,
+                });
+                let moves: Vec<(u64, u64)> = moves.collect();
+                let effect = cut.moments_moved(&moves);
+                if cut.setup.sounds_like(&before) { effect } else { Effect::Replan }
             }
             Self::Read { sound, role: Role::Bed } => {
                 // The first bed that is read becomes the bed of a cut without one; others are compared. Whatever it

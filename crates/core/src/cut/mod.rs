@@ -12,6 +12,7 @@
 //! | `change` | what can be said, and how it changes the setup |
 //! | `arrival` | what comes in |
 //! | `effect` | what must be computed anew, and what is left to do in the background |
+//! | `moments` | what lies on a moment goes with it |
 //! | `version` | the same cut at another length |
 //! | `material` | planning: from setup and sounds to fittings and plan |
 
@@ -19,6 +20,7 @@ mod arrival;
 mod change;
 mod effect;
 mod material;
+mod moments;
 mod parts;
 mod setup;
 mod version;
@@ -41,6 +43,7 @@ use crate::fit::Fitting;
 use crate::handover::Form;
 use crate::plan::Plan;
 use crate::reading::Reading;
+use crate::shape::LevelError;
 use crate::speech::SpeechReading;
 use std::collections::HashMap;
 
@@ -104,6 +107,15 @@ pub enum Refusal {
     /// It makes no sense; the text says what would.
     #[error("{0}")]
     NotAllowed(String),
+}
+
+impl From<LevelError> for Refusal {
+    fn from(cause: LevelError) -> Self {
+        match cause {
+            LevelError::NoObject => Self::Unknown("swell, dip or fade"),
+            other => Self::NotAllowed(format!("Not possible: {other}.")),
+        }
+    }
 }
 
 impl Refusal {

@@ -8,7 +8,7 @@ use crate::fit::Wishes;
 use crate::handover::{Credit, USUAL_PATTERN, check_pattern};
 use crate::kind::Kind;
 use crate::picture::{Line, ListChange, Picture, Unused};
-use crate::plan::{AmbienceWish, FilmWish};
+use crate::plan::{AmbienceWish, FilmWish, Lane};
 use crate::reading::Correction;
 use crate::shape::ShapeWishes;
 use crate::speech::PhraseEdit;
@@ -419,6 +419,15 @@ impl Setup {
             && self.fitted_as(bed) == other.fitted_as(bed)
             && self.shape == other.shape
             && self.ambiences == other.ambiences
+    }
+
+    /// From where to where a lane is heard, in samples of the cut; none for one that is not there.
+    pub fn lane_heard(&self, lane: &Lane) -> Option<(u64, u64)> {
+        let length_samples = self.picture.length_samples();
+        match lane {
+            Lane::Film => self.film.as_ref().map(|f| f.wish.heard(length_samples)).map(|p| (p.start_samples, p.end_samples)),
+            Lane::Ambience { sound } => self.ambiences.iter().find(|a| a.hash == *sound).map(|a| a.heard(length_samples)),
+        }
     }
 
     /// What a person said about the reading of a bed.

@@ -8,6 +8,7 @@ use super::setup::{Candidate, Laid, Setup, UsedSound, Version};
 use crate::digest::digest;
 use crate::fit::{EndWish, Wishes, clock};
 use crate::plan::AmbienceWish;
+use crate::shape::LevelKind;
 use crate::units::CutLength;
 
 /// As many versions may be made in one go.
@@ -83,7 +84,10 @@ impl Setup {
         for gone in self.laid.iter().filter(|l| !laid.iter().any(|kept| kept.bed == l.bed)) {
             left_out.push(format!("the bed \"{}\", which begins later", gone.bed.name));
         }
-        let ambiences: Vec<AmbienceWish> = self.ambiences.iter().filter(|a| begins(a.start_samples)).cloned().collect();
+        // Passages by hand belong to moments of this length; fades go with their ambience.
+        let fades = |a: &AmbienceWish| a.by_hand.iter().filter(|o| o.kind() != Some(LevelKind::Sweep)).cloned().collect();
+        let taken = |a: &AmbienceWish| AmbienceWish { by_hand: fades(a), ..a.clone() };
+        let ambiences: Vec<AmbienceWish> = self.ambiences.iter().filter(|a| begins(a.start_samples)).map(taken).collect();
         left_out.extend(counted(self.ambiences.len() - ambiences.len(), "ambience that begins later", "ambiences that begin later"));
         TakenOver { bed: self.bed.clone(), laid, candidates, ambiences }
     }

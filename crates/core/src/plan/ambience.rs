@@ -5,7 +5,7 @@
 //! from another place.
 
 use super::kept::Kept;
-use super::{Layer, Role};
+use super::{Layer, Role, lane};
 use crate::SAMPLE_RATE_HZ;
 use crate::digest::digest;
 use crate::shape::{FadeShape, LevelObject, Slope};
@@ -50,13 +50,22 @@ pub struct AmbienceWish {
     /// Where it is over; with the cut without one.
     #[serde(default)]
     pub end_samples: Option<u64>,
+    /// Passages and fades that were set by hand.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub by_hand: Vec<LevelObject>,
 }
 
 impl AmbienceWish {
+    /// Where it is heard on a cut of a length.
+    pub fn heard(&self, length_samples: u64) -> (u64, u64) {
+        let start = self.start_samples.min(length_samples);
+        (start, self.end_samples.unwrap_or(length_samples).clamp(start, length_samples))
+    }
+
     /// Low under speech, all over the cut.
     pub fn new(hash: &str, name: &str, under_speech_db: f64) -> Self {
         let (hash, name) = (hash.to_owned(), name.to_owned());
-        Self { hash, name, under_speech_db, rule: SpeechRule::Low, lower_db: LOWER_DB, start_samples: 0, end_samples: None }
+        Self { hash, name, under_speech_db, rule: SpeechRule::Low, lower_db: LOWER_DB, start_samples: 0, end_samples: None, by_hand: Vec::new() }
     }
 }
 
@@ -104,15 +113,15 @@ pub(super) fn own_lufs(hash: &str, source: &dyn Source, kept: &dyn Kept) -> Opti
 
 /// The layer of an ambience.
 pub fn layer(input: &AmbienceInput<'_>, spoken: &[(u64, u64)], speech_lufs: Option<f64>, length_samples: u64, kept: &dyn Kept) -> Layer {
-    let AmbienceWish { hash, under_speech_db, rule, lower_db, start_samples, end_samples, .. } = input.wish;
-    let start = (*start_samples).min(length_samples);
-    let end = end_samples.unwrap_or(length_samples).clamp(start, length_samples);
+    let AmbienceWish { hash, under_speech_db, rule, lower_db, by_hand, .. } = input.wish;
+    let (start, end) = input.wish.heard(length_samples);
     let own = own_lufs(hash, input.source, kept).unwrap_or(crate::shape::BED_ALONE_LUFS);
     let level_db = speech_lufs.unwrap_or(crate::shape::BED_ALONE_LUFS) - under_speech_db - own;
     let mut levels = rule_levels(level_db, (*rule, *lower_db), *under_speech_db, spoken, length_samples);
     let fade = (SAMPLE_RATE_HZ as u64).min((end - start) / 4);
     levels.push(LevelObject::FadeIn { start_samples: start, length_samples: fade, shape: FadeShape::EqualPower, by_hand: false });
     levels.push(LevelObject::FadeOut { end_samples: end, length_samples: fade, shape: FadeShape::EqualPower, by_hand: false });
+    lane::put_in(&mut levels, by_hand, (start, end));
     Layer {
         role: Role::Ambience,
         sound: hash.clone(),

@@ -2,7 +2,7 @@
 
 use super::ambience::{own_lufs, rule_levels, usual_lower_db};
 use super::kept::Kept;
-use super::{Layer, Role, SpeechRule};
+use super::{Layer, Role, SpeechRule, lane};
 use crate::digest::digest;
 use crate::fit::Passage;
 use crate::shape::{FadeShape, LevelObject};
@@ -24,11 +24,14 @@ pub struct FilmWish {
     pub lower_db: f64,
     /// Where it is heard; all over the cut without one.
     pub place: Option<Passage>,
+    /// Passages and fades that were set by hand.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub by_hand: Vec<LevelObject>,
 }
 
 impl Default for FilmWish {
     fn default() -> Self {
-        Self { gain_db: 0.0, rule: SpeechRule::Untouched, lower_db: usual_lower_db(), place: None }
+        Self { gain_db: 0.0, rule: SpeechRule::Untouched, lower_db: usual_lower_db(), place: None, by_hand: Vec::new() }
     }
 }
 
@@ -98,7 +101,7 @@ pub fn lufs(input: &FilmInput<'_>, kept: &dyn Kept) -> Option<f64> {
 pub fn layer(input: &FilmInput<'_>, handed: (Option<u64>, Option<u64>), spoken: &[(u64, u64)], length_samples: u64) -> Layer {
     /// Where it begins or ends by itself: twelve pictures of 25 a second (common practice for a hard change).
     const HARD: u64 = 23_040;
-    let FilmWish { gain_db, rule, lower_db, .. } = *input.wish;
+    let FilmWish { gain_db, rule, lower_db, ref by_hand, .. } = *input.wish;
     let place = input.wish.heard(length_samples);
     let long = place.end_samples - place.start_samples;
     let mut levels = rule_levels(gain_db, (rule, lower_db), 0.0, spoken, length_samples);
@@ -110,5 +113,6 @@ pub fn layer(input: &FilmInput<'_>, handed: (Option<u64>, Option<u64>), spoken: 
     if fade_out > 0 {
         levels.push(LevelObject::FadeOut { end_samples: place.end_samples, length_samples: fade_out, shape: FadeShape::EqualPower, by_hand: false });
     }
+    lane::put_in(&mut levels, by_hand, (place.start_samples, place.end_samples));
     Layer { role: Role::Film, sound: input.sound.to_owned(), fitting: None, piece: None, levels, pocket: None, ambience: None }
 }

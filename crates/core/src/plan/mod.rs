@@ -6,11 +6,13 @@
 mod ambience;
 pub(crate) mod film;
 mod kept;
+pub mod lane;
 pub mod succession;
 
 pub use ambience::{Ambience, AmbienceInput, AmbienceWish, MOST_LOWER_DB, SpeechRule};
 pub use film::{FilmInput, FilmWish};
 pub use kept::Kept;
+pub use lane::Lane;
 
 use crate::digest::digest;
 use crate::fit::{FittedBed, Fitting, FittingStart};

@@ -1,7 +1,7 @@
 //! Changing one level object by hand, and giving it back to the rule.
 
 use super::{FadeShape, LevelObject, SWEEP_EASE_SAMPLES, Slope};
-use crate::units::samples_from_seconds;
+use crate::units::{CutLength, samples_from_seconds};
 use serde::{Deserialize, Serialize};
 
 /// A change of one object; what is not named stays.
@@ -23,6 +23,10 @@ pub struct LevelChange {
     pub fall_slope: Option<Slope>,
     /// The shape of a fade.
     pub fade_shape: Option<FadeShape>,
+    /// Where a sweep begins, in samples of the cut.
+    pub start_samples: Option<u64>,
+    /// Where a sweep ends.
+    pub end_samples: Option<u64>,
 }
 
 /// An object cannot be changed so. The texts say what can be.
@@ -38,7 +42,7 @@ pub enum LevelError {
     #[error("a passage is raised by at most 20 dB and lowered by at most 40 dB")]
     Sweep,
     /// Outside of what is sensible.
-    #[error("a passage that is raised or lowered lasts at least a tenth of a second")]
+    #[error("a passage that is raised or lowered lasts at least a tenth of a second and ends within the cut")]
     Passage,
     /// Outside of what is sensible.
     #[error("a rise or fall lasts 0 to 60 s, and both together no longer than their swell or passage")]
@@ -49,14 +53,15 @@ fn swept(gain_db: f64) -> Result<f64, LevelError> {
     if (-40.0..=20.0).contains(&gain_db) { Ok(gain_db) } else { Err(LevelError::Sweep) }
 }
 
+/// The shortest passage: a tenth of a second.
+const LEAST_SWEEP_SAMPLES: u64 = 4800;
+
 /// Raises or lowers one passage by so many dB more; what lies outside of it stays as it is.
 ///
 /// # Errors
 /// [`LevelError`]; nothing is changed then.
 pub fn sweep(objects: &mut Vec<LevelObject>, start_samples: u64, end_samples: u64, by_db: f64) -> Result<(), LevelError> {
-    /// A tenth of a second.
-    const LEAST_SAMPLES: u64 = 4800;
-    if end_samples < start_samples.saturating_add(LEAST_SAMPLES) {
+    if end_samples < start_samples.saturating_add(LEAST_SWEEP_SAMPLES) {
         return Err(LevelError::Passage);
     }
     let new = LevelObject::Sweep {
@@ -196,11 +201,18 @@ impl LevelObject {
                 *by_hand = true;
             }
             Self::Sweep { start_samples, end_samples, gain_db, rise_samples, fall_samples, rise_slope, fall_slope } => {
-                let (new_rise, new_fall) = (rise.unwrap_or(*rise_samples), fall.unwrap_or(*fall_samples));
-                if new_rise + new_fall > *end_samples - *start_samples {
+                let (start, end) = (change.start_samples.unwrap_or(*start_samples), change.end_samples.unwrap_or(*end_samples));
+                if end < start.saturating_add(LEAST_SWEEP_SAMPLES) || end > CutLength::MOST_SAMPLES {
+                    return Err(LevelError::Passage);
+                }
+                // A shorter passage has shorter edges.
+                let half = (end - start) / 2;
+                let (new_rise, new_fall) = (rise.unwrap_or((*rise_samples).min(half)), fall.unwrap_or((*fall_samples).min(half)));
+                if new_rise + new_fall > end - start {
                     return Err(LevelError::Length);
                 }
                 *gain_db = swept(change.gain_db.unwrap_or(*gain_db))?;
+                (*start_samples, *end_samples) = (start, end);
                 (*rise_samples, *fall_samples) = (new_rise, new_fall);
                 *rise_slope = change.rise_slope.unwrap_or(*rise_slope);
                 *fall_slope = change.fall_slope.unwrap_or(*fall_slope);

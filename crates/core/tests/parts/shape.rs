@@ -19,20 +19,20 @@ use proptest::prelude::*;
 use std::collections::HashMap;
 use std::sync::LazyLock;
 
-const S: u64 = 48_000;
-const LENGTH: u64 = 60 * S;
+pub const S: u64 = 48_000;
+pub const LENGTH: u64 = 60 * S;
 const PHRASES: [(f64, f64); 4] = [(6.0, 10.0), (16.0, 24.0), (34.0, 36.5), (44.0, 50.0)];
 
-struct Scene {
-    bed: Sound,
-    lines: Vec<u64>,
-    fitting: Fitting,
-    voice: Sound,
-    speech: SpeechReading,
-    room: Sound,
+pub struct Scene {
+    pub bed: Sound,
+    pub lines: Vec<u64>,
+    pub fitting: Fitting,
+    pub voice: Sound,
+    pub speech: SpeechReading,
+    pub room: Sound,
 }
 
-static SCENE: LazyLock<Scene> = LazyLock::new(|| {
+pub static SCENE: LazyLock<Scene> = LazyLock::new(|| {
     let bed = Piece::pop(104.0, 48).make().sound;
     let voice = voice(60.0, &PHRASES, 0.12);
     let read = read_bed(&bed, &mut keep_going()).unwrap();
@@ -50,7 +50,7 @@ static SCENE: LazyLock<Scene> = LazyLock::new(|| {
     Scene { bed, lines: read.reading.bar_lines_samples(), fitting, voice, speech, room }
 });
 
-fn plan(shape: &ShapeWishes, ambiences: &[AmbienceWish], before: &[LevelObject]) -> Plan {
+pub fn plan(shape: &ShapeWishes, ambiences: &[AmbienceWish], before: &[LevelObject]) -> Plan {
     let s = &*SCENE;
     let piece = VoicePiece::whole("voice", s.voice.len_samples());
     let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
@@ -59,7 +59,7 @@ fn plan(shape: &ShapeWishes, ambiences: &[AmbienceWish], before: &[LevelObject])
     propose(Inputs { length_samples: LENGTH, beds: &[bed], narration: &narration, shape: Some(shape), ambiences: &ambiences, ..Inputs::default() })
 }
 
-fn sounds(name: &str) -> Option<&'static dyn Source> {
+pub fn sounds(name: &str) -> Option<&'static dyn Source> {
     Some(match name {
         "bed" => &SCENE.bed,
         "voice" => &SCENE.voice,
@@ -67,11 +67,11 @@ fn sounds(name: &str) -> Option<&'static dyn Source> {
     })
 }
 
-fn hear(plan: &Plan, hear: Hear) -> Sound {
+pub fn hear(plan: &Plan, hear: Hear) -> Sound {
     render(plan, &sounds, 0..LENGTH, hear).unwrap()
 }
 
-fn level_db(sound: &Sound, from_s: f64, to_s: f64) -> f64 {
+pub fn level_db(sound: &Sound, from_s: f64, to_s: f64) -> f64 {
     let range = (from_s * S as f64) as usize..(to_s * S as f64) as usize;
     let power: f64 = sound.channels().iter().flat_map(|c| &c[range.clone()]).map(|x| f64::from(x * x)).sum();
     10.0 * (power / (2 * range.len()) as f64 + 1e-20).log10()
@@ -430,8 +430,26 @@ fn the_voice_waits_for_a_downbeat_or_a_section() {
     assert_eq!((at(9 * S, Entry::Downbeat), at(9 * S, Entry::Section)), (None, None));
 }
 
+/// A film with a sound that is not heard yet.
+pub fn film() -> Film {
+    Film {
+        hash: "film".into(),
+        name: "film.mp4".into(),
+        rate: FrameRate::new(25, 1, false).unwrap(),
+        length_frames: 1500,
+        first_frame: None,
+        sound: Some("sound".into()),
+        sound_on: false,
+        wish: FilmWish::default(),
+        talk: false,
+        edits: Vec::new(),
+        width_px: 4,
+        height_px: 3,
+    }
+}
+
 /// A cut that is nothing but a plan.
-fn cut_of(plan: Plan) -> Cut {
+pub fn cut_of(plan: Plan) -> Cut {
     let length = CutLength::from_seconds(FrameRate::new(25, 1, false).unwrap(), 60.0).unwrap();
     Cut { plan, ..Cut::new(Setup::new("Levels", Picture::new(length))) }
 }
@@ -447,7 +465,7 @@ fn the_whole_curve_moves_and_keeps_its_shape() {
     let first = plan(&ShapeWishes::default(), &[], &[]);
     let dip = first.bed().unwrap().levels.iter().find(|o| matches!(o, LevelObject::Dip { .. })).and_then(LevelName::of).unwrap();
     let mut cut = cut_of(first);
-    say(&mut cut, LevelsChange::Set { levels: vec![dip], change: LevelChange { under_speech_db: Some(14.0), ..LevelChange::default() } });
+    say(&mut cut, LevelsChange::Set { lane: None, levels: vec![dip], change: LevelChange { under_speech_db: Some(14.0), ..LevelChange::default() } });
     let curve = |cut: &Cut| GainCurve::of(&plan(&cut.setup.shape, &[], &cut.plan.bed().unwrap().levels).bed().unwrap().levels);
     for (by_db, moved) in [(3.0, -3.0), (-5.0, 2.0), (-100.0, 7.0), (100.0, -20.0)] {
         let start = curve(&cut);
@@ -463,7 +481,7 @@ fn the_whole_curve_moves_and_keeps_its_shape() {
     // One that was set further under by hand than a figure may lie does not hold the others.
     let deep = LevelChange { under_speech_db: Some(50.0), ..LevelChange::default() };
     say(&mut cut, LevelsChange::Balance { by_db: -5.0 });
-    say(&mut cut, LevelsChange::Set { levels: vec![dip], change: deep });
+    say(&mut cut, LevelsChange::Set { lane: None, levels: vec![dip], change: deep });
     assert_eq!(say(&mut cut, LevelsChange::Balance { by_db: 1.0 }), Effect::Reshape);
 }
 
@@ -504,20 +522,7 @@ fn phrases_of_a_film_are_corrected_like_those_of_a_take() {
     let mut cut = cut_of(plan(&ShapeWishes::default(), &[], &[]));
     let no_film = Change::Film(FilmChange::Talk { on: true }).apply(&mut cut, &Readings::default());
     assert!(no_film.is_err());
-    cut.setup.film = Some(Film {
-        hash: "film".into(),
-        name: "film.mp4".into(),
-        rate: cut.setup.picture.rate,
-        length_frames: 1500,
-        first_frame: None,
-        sound: Some("sound".into()),
-        sound_on: false,
-        wish: FilmWish::default(),
-        talk: false,
-        edits: Vec::new(),
-        width_px: 4,
-        height_px: 3,
-    });
+    cut.setup.film = Some(film());
     let effect = Change::Film(FilmChange::Talk { on: true }).apply(&mut cut, &Readings::default()).unwrap();
     assert_eq!(effect, Effect::Note(Some(Work::Read { sound: "sound".into(), role: Role::Narration })));
     assert_eq!(cut.setup.film.as_ref().unwrap().talks(), Some("sound"), "who wants it understood wants it heard");

@@ -72,7 +72,7 @@ async fn cost(house: &House, id: Uuid, changes: Vec<Change>) -> (f64, i64) {
 
 fn by_hand(revision: &Revision, db: f64) -> Change {
     let object = revision.cut.plan.bed().unwrap().levels.iter().find_map(LevelName::of).unwrap();
-    Change::Levels(LevelsChange::Set { levels: vec![object], change: LevelChange { under_speech_db: Some(db), ..LevelChange::default() } })
+    Change::Levels(LevelsChange::Set { lane: None, levels: vec![object], change: LevelChange { under_speech_db: Some(db), ..LevelChange::default() } })
 }
 
 #[actix_web::test]

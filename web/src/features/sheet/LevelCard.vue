@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import type { LaneView } from '../../drawing/lanes'
 import type { CutView, LevelChange, LevelName, LevelView } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
-import { clock } from '../../shared/words'
+import { bare, clock } from '../../shared/words'
 import { SLOPES } from './choices'
 
-/** One swell, dip or fade with all that can be said of it. */
-const props = defineProps<{ cut: CutView; level: LevelView; busy: boolean }>()
+/** One swell, dip, fade or passage with all that can be said of it; of the bed, or of another lane. */
+const props = defineProps<{ cut: CutView; level: LevelView; lane?: LaneView | null; busy: boolean }>()
 const emit = defineEmits<{ change: [change: LevelChange, also?: LevelName[]]; giveBack: []; close: [] }>()
 
 const seconds = (value: number) => Math.round(value * 100) / 100
@@ -29,7 +30,9 @@ const SHAPES = [
 const ALIKE = ['swell', 'dip', 'emphasis']
 /** The same kind of object elsewhere, which can be set alike. */
 const others = computed(() =>
-  props.cut.plan.levels.filter((o) => o.kind === props.level.kind && o !== props.level).map((o) => o.name),
+  (props.lane ?? props.cut.plan).levels
+    .filter((o) => o.kind === props.level.kind && o !== props.level)
+    .map((o) => o.name),
 )
 
 /** The others get its level; each keeps the length that its gap has room for. */
@@ -46,7 +49,10 @@ function alike() {
     data-test="level-card"
     @keydown.esc="emit('close')"
   >
-    <h3>{{ TITLES[level.kind] }} {{ clock(level.startS, true) }} to {{ clock(level.endS, true) }}</h3>
+    <h3>
+      <template v-if="lane">{{ bare(lane.name) }}: </template>{{ TITLES[level.kind] }}
+      {{ clock(level.startS, true) }} to {{ clock(level.endS, true) }}
+    </h3>
     <dl class="facts">
       <template v-if="level.kind === 'swell' || level.kind === 'dip' || level.kind === 'emphasis'">
         <dt>{{ level.kind === 'swell' ? 'up to' : level.kind === 'dip' ? 'down to' : 'deeper by' }}</dt>
@@ -142,7 +148,9 @@ function alike() {
       </template>
     </dl>
     <p :class="level.byHand ? 'hand' : 'soft'">
-      {{ level.byHand ? 'set by hand: it stays when the plan is made anew' : 'follows the narration' }}
+      {{
+        level.byHand ? 'set by hand: it stays when the plan is made anew' : lane ? 'as usual' : 'follows the narration'
+      }}
     </p>
     <a-button v-if="others.length && ALIKE.includes(level.kind)" size="small" :disabled="busy" @click="alike">
       Set all {{ others.length + 1 }} so

@@ -1,11 +1,14 @@
 <script setup lang="ts">
 import { useElementSize, useScroll } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
-import { AMBIENCE_PX, ambienceRows, layoutSheet, LINE_PX, ROWS, type Hairpin, type Voices } from '../../drawing/sheet'
-import type { CutView, LevelView, WaveformView } from '../../shared/http'
+import { LANE_PX, rowCount, type LaneView } from '../../drawing/lanes'
+import { layoutSheet, LINE_PX, ROWS, type Hairpin, type Voices } from '../../drawing/sheet'
+import type { Change, CutView, LevelView, WaveformView } from '../../shared/http'
 import { useEscape } from '../../shared/keys'
 import { clock, decibels } from '../../shared/words'
 import { levelKey } from './choices'
+import { sheetHandles, type Handle } from './handles'
+import SheetHandles from './SheetHandles.vue'
 
 const props = defineProps<{
   cut: CutView
@@ -15,12 +18,15 @@ const props = defineProps<{
   secondsPerLine: number
   positionS: number
   passage: { fromS: number; toS: number } | null
+  /** The lane of the passage; that of the bed without one. */
+  passageLane?: LaneView | null
   selected: LevelView | null
 }>()
 const emit = defineEmits<{
   seek: [seconds: number]
-  passage: [fromS: number, toS: number]
-  select: [level: LevelView, x: number, y: number]
+  passage: [fromS: number, toS: number, lane: LaneView | null]
+  select: [level: LevelView, x: number, y: number, lane: LaneView | null]
+  say: [change: Change]
   phrase: [index: number, x: number, y: number]
   change: [level: LevelView, change: { underSpeechDb?: number; riseS?: number; fallS?: number }]
   /** The bed rises at the close from here on. */
@@ -52,9 +58,9 @@ const pages = computed(() => {
 const lineCount = computed(() => Math.max(1, Math.ceil(props.cut.lengthS / props.secondsPerLine - 1e-6)))
 /** Lines share the height while they fit, and scroll when they do not. */
 const lineHeight = computed(() => {
-  if (printing.value) return PAPER.linePx + AMBIENCE_PX * Math.max(0, ...ambienceRows(props.cut.plan.ambiences))
-  const least = LINE_PX + AMBIENCE_PX * (1 + Math.max(-1, ...ambienceRows(props.cut.plan.ambiences)))
-  return Math.max(least, Math.min(136, Math.floor((height.value || 700) / lineCount.value)))
+  const lanesPx = LANE_PX * rowCount(props.cut.plan.lanes)
+  if (printing.value) return PAPER.linePx + lanesPx
+  return Math.max(LINE_PX + lanesPx, Math.min(136, Math.floor((height.value || 700) / lineCount.value)))
 })
 /** An hour has hundreds of lines: only those that are seen are drawn, and one above and below. */
 const { y: scrolledPx } = useScroll(holder)
@@ -86,28 +92,28 @@ watch(playLine, (line) => {
   if (holder.value && (top < scrolledPx.value || below)) holder.value.scrollTo?.({ top, behavior: 'smooth' })
 })
 
-const drag = ref<{ line: number; fromS: number } | null>(null)
+const drag = ref<{ line: number; fromS: number; lane: LaneView | null } | null>(null)
 
 function timeAt(event: PointerEvent, line: number): number {
   const box = (event.currentTarget as SVGElement).ownerSVGElement?.getBoundingClientRect()
   return sheet.value.seconds(line, event.clientX - (box?.left ?? 0))
 }
 
-function down(event: PointerEvent, line: number) {
+function down(event: PointerEvent, line: number, lane: LaneView | null = null) {
   ;(event.currentTarget as SVGElement).setPointerCapture(event.pointerId)
-  drag.value = { line, fromS: timeAt(event, line) }
+  drag.value = { line, fromS: timeAt(event, line), lane }
 }
 
 function up(event: PointerEvent) {
   if (!drag.value) return
-  const { line, fromS } = drag.value
+  const { line, fromS, lane } = drag.value
   const box = (event.currentTarget as SVGElement).ownerSVGElement?.getBoundingClientRect()
   // A drag may end on a lower line: what lies between is one passage.
   const lower = Math.floor((event.clientY - (box?.top ?? 0)) / sheet.value.lineHeight)
   const toS = sheet.value.seconds(Math.min(lineCount.value - 1, Math.max(0, lower)), event.clientX - (box?.left ?? 0))
   drag.value = null
   if (Math.abs(toS - fromS) < 0.3) emit('seek', sheet.value.seconds(line, event.clientX - (box?.left ?? 0)))
-  else emit('passage', Math.min(fromS, toS), Math.max(fromS, toS))
+  else emit('passage', Math.min(fromS, toS), Math.max(fromS, toS), lane)
 }
 
 /** A wedge that is being dragged: along for its length, up and down for its level. */
@@ -165,7 +171,7 @@ function dropWedge(event: MouseEvent) {
   wedge.value = null
   if (!now) return
   event.stopPropagation()
-  if (!change) return emit('select', now.pin.level, now.pin.x, now.line * sheet.value.lineHeight + ROWS.hairpins)
+  if (!change) return emit('select', now.pin.level, now.pin.x, now.line * sheet.value.lineHeight + ROWS.hairpins, null)
   if (change.fromS !== null) return emit('riseFrom', change.fromS)
   const length = change.opens ? { riseS: change.lengthS } : { fallS: change.lengthS }
   emit('change', change.level, {
@@ -173,6 +179,19 @@ function dropWedge(event: MouseEvent) {
     ...(Math.abs(now.dx) >= 4 && length),
   })
 }
+
+const handles = computed(() => sheetHandles(props.cut, sheet.value, props.secondsPerLine))
+/** What an edge that comes near lies on. */
+const marksS = computed(() => [...props.cut.moments, ...props.cut.shots].map((one) => one.atS))
+function open(handle: Handle) {
+  const top = handle.line * sheet.value.lineHeight + handle.y
+  if (handle.level) emit('select', handle.level, handle.x, top, handle.lane ?? null)
+  else emit('seek', handle.atS)
+}
+const laneOf = (index: number) => props.cut.plan.lanes[index] ?? null
+/** Whether the passage lies in a lane. */
+const isMarked = (index: number) =>
+  !!props.passageLane && JSON.stringify(laneOf(index)?.lane) === JSON.stringify(props.passageLane.lane)
 
 function shade(line: { index: number; startS: number; endS: number }) {
   if (!props.passage) return null
@@ -201,7 +220,13 @@ function shade(line: { index: number; startS: number; endS: number }) {
       <g id="sheet-lines" class="score">
         <g v-for="line in sheet.lines" :key="line.index" :transform="`translate(0 ${line.index * sheet.lineHeight})`">
           <text :x="sheet.left - 8" :y="ROWS.band + 4" text-anchor="end" class="time">{{ clock(line.startS) }}</text>
-          <rect v-if="shade(line)" v-bind="shade(line) ?? {}" :y="ROWS.band - 24" height="48" class="passage" />
+          <rect
+            v-if="!passageLane && shade(line)"
+            v-bind="shade(line) ?? {}"
+            :y="ROWS.band - 24"
+            height="48"
+            class="passage"
+          />
           <line :x1="sheet.left" :x2="line.endX" :y1="ROWS.band" :y2="ROWS.band" class="staff" />
           <path :d="line.band" class="band" />
           <line
@@ -301,7 +326,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
               :y="ROWS.band + (MARK_BELOW[mark.level.kind] ?? 31)"
               :class="['mark-text', { within: mark.level.kind === 'sweep' }]"
               data-test="level-mark"
-              @click="emit('select', mark.level, mark.x, line.index * sheet.lineHeight + ROWS.hairpins)"
+              @click="emit('select', mark.level, mark.x, line.index * sheet.lineHeight + ROWS.hairpins, null)"
             >
               {{ mark.text }}
             </text>
@@ -316,18 +341,49 @@ function shade(line: { index: number; startS: number; endS: number }) {
           >
             {{ bed.text }}
           </text>
-          <g v-for="one in line.ambiences" :key="`a${one.index}`" class="ambience">
-            <rect :x="one.x" :y="one.y" :width="one.width" height="6" fill="url(#hatch)" />
+          <g v-for="one in line.lanes" :key="`a${one.index}`" class="lane">
+            <rect
+              v-if="isMarked(one.index) && shade(line)"
+              v-bind="shade(line) ?? {}"
+              :y="one.y - 6"
+              height="12"
+              class="passage"
+            />
+            <path :d="one.path" fill="url(#hatch)" />
             <rect
               v-for="part in one.thin"
               :key="part.x"
               :x="part.x"
-              :y="one.y - 1"
+              :y="one.y - 4"
               :width="part.width"
               height="5.500"
               class="thin"
             />
-            <text v-if="one.label" :x="one.x + 3" :y="one.y + 7" class="within">{{ one.label }}</text>
+            <rect
+              :x="one.x"
+              :y="one.y - 6"
+              :width="one.width"
+              height="12"
+              class="touch"
+              data-test="lane"
+              @pointerdown="down($event, line.index, laneOf(one.index))"
+              @pointerup="up"
+            />
+            <text v-if="one.label" :x="one.x + 3" :y="one.y + 4" class="within">{{ one.label }}</text>
+            <g v-for="part in one.passages" :key="part.x" class="lane-passage">
+              <path :d="`M${part.x} ${one.y + 4}v3h${part.width}v-3`" />
+              <text
+                :x="part.textX"
+                :y="one.y + 4"
+                class="within"
+                data-test="lane-passage"
+                @click="
+                  emit('select', part.level, part.x, line.index * sheet.lineHeight + ROWS.hairpins, laneOf(one.index))
+                "
+              >
+                {{ part.text }}
+              </text>
+            </g>
             <title>{{ one.name }}</title>
           </g>
           <path v-for="(path, k) in line.voice" :key="`v${k}`" :d="path" class="spoken" data-test="spoken" />
@@ -359,6 +415,14 @@ function shade(line: { index: number; startS: number; endS: number }) {
         </g>
       </g>
     </svg>
+    <SheetHandles
+      v-if="!printing"
+      :handles="handles"
+      :sheet="sheet"
+      :marks-s="marksS"
+      @say="(change) => emit('say', change)"
+      @open="open"
+    />
     <template v-if="printing">
       <section v-for="page in pages" :key="page.number" class="paper-page">
         <h1>{{ cut.title }}</h1>
@@ -481,12 +545,23 @@ function shade(line: { index: number; startS: number; endS: number }) {
 .asked {
   font-weight: 700;
 }
-.ambience text {
+.lane text {
   font-size: 10px;
   fill: var(--soft);
+  pointer-events: none;
 }
-.ambience .thin {
+.lane .thin {
   fill: var(--ground);
+}
+.lane-passage path {
+  fill: none;
+  stroke: var(--hand);
+  stroke-width: 1.5;
+}
+.lane .lane-passage text {
+  fill: var(--hand);
+  cursor: pointer;
+  pointer-events: auto;
 }
 .spoken {
   fill: var(--voice);

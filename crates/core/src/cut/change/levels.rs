@@ -1,11 +1,10 @@
 //! Levels: figures of the whole, single objects by hand, and ambiences.
 
+use super::lanes;
 use crate::cut::{Cut, Effect, HouseFigures, Refusal, within_a_cut};
-use crate::plan::{AmbienceWish, BedAgainst, MOST_LOWER_DB, Role, SpeechRule};
+use crate::plan::{AmbienceWish, BedAgainst, Lane, MOST_LOWER_DB, Role, SpeechRule};
 use crate::shape::pocket::PocketWish;
-use crate::shape::{
-    BED_ALONE_RANGE_LUFS, Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelError, LevelName, LevelObject, MOST_UNDER_DB, Opening, ShapeWishes, sweep,
-};
+use crate::shape::{BED_ALONE_RANGE_LUFS, Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelName, LevelObject, MOST_UNDER_DB, Opening, ShapeWishes, sweep};
 use crate::units::seconds_from_samples;
 use serde::{Deserialize, Serialize};
 
@@ -134,6 +133,9 @@ pub enum LevelsChange {
     /// An object is so much louder, as far as its figure goes.
     #[serde(rename_all = "camelCase")]
     Step {
+        /// In which lane; that of the beds without one.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        lane: Option<Lane>,
         /// Which.
         level: LevelName,
         /// By how much, in dB; negative for softer.
@@ -141,6 +143,9 @@ pub enum LevelsChange {
     },
     /// Swells, dips or fades by hand, alike; nothing else changes.
     Set {
+        /// In which lane; that of the beds without one.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        lane: Option<Lane>,
         /// Which.
         levels: Vec<LevelName>,
         /// How.
@@ -148,6 +153,9 @@ pub enum LevelsChange {
     },
     /// An object that was set by hand is given back to the rule; an emphasis goes.
     GiveBack {
+        /// In which lane; that of the beds without one.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        lane: Option<Lane>,
         /// Which.
         level: LevelName,
     },
@@ -159,9 +167,12 @@ pub enum LevelsChange {
         /// How much further, in dB, 0 to 30; as much as usual without a figure.
         deeper_db: Option<f64>,
     },
-    /// The bed is raised or lowered in one passage; nothing outside of it changes.
+    /// A lane is raised or lowered in one passage; nothing outside of it changes.
     #[serde(rename_all = "camelCase")]
     Sweep {
+        /// Which; that of the beds without one.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        lane: Option<Lane>,
         /// From.
         start_samples: u64,
         /// To.
@@ -197,13 +208,6 @@ fn ambience<'a>(cut: &'a mut Cut, sound: &str) -> Result<&'a mut AmbienceWish, R
 pub(super) fn lowered(asked_db: Option<f64>, so_far_db: f64) -> Result<f64, Refusal> {
     let db = asked_db.unwrap_or(so_far_db);
     if (0.0..=MOST_LOWER_DB).contains(&db) { Ok(db) } else { Err(Refusal::NotAllowed(format!("Under speech it sinks by 0 to {MOST_LOWER_DB} dB."))) }
-}
-
-fn impossible(cause: LevelError) -> Refusal {
-    match cause {
-        LevelError::NoObject => Refusal::Unknown("swell, dip or fade"),
-        other => Refusal::NotAllowed(format!("Not possible: {other}.")),
-    }
 }
 
 impl LevelsChange {
@@ -261,17 +265,23 @@ impl LevelsChange {
                 cut.setup.shape.closing = Some(Closing { under_words_s, ..cut.setup.shape.closing.unwrap_or_default() });
                 cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
             }
-            Self::Step { level, by_db } => {
+            Self::Step { lane: Some(lane), level, by_db } => {
+                let Some(change) = lanes::named(cut, lane, *level)?.louder(*by_db)? else { return Ok(Effect::Unchanged(None)) };
+                lanes::set(cut, lane, &[*level], &change)?;
+            }
+            Self::Step { lane: None, level, by_db } => {
                 let object = cut.plan.beds().flat_map(|l| &l.levels).find(|o| level.names(o)).ok_or(Refusal::Unknown("swell, dip or fade"))?;
-                let Some(change) = object.louder(*by_db).map_err(impossible)? else { return Ok(Effect::Unchanged(None)) };
-                cut.plan.change_level(*level, &change).map_err(impossible)?;
+                let Some(change) = object.louder(*by_db)? else { return Ok(Effect::Unchanged(None)) };
+                cut.plan.change_level(*level, &change)?;
                 return Ok(Effect::Note(None));
             }
-            Self::Set { levels, change } => {
-                levels.iter().try_for_each(|name| cut.plan.change_level(*name, change)).map_err(impossible)?;
+            Self::Set { lane: Some(lane), levels, change } => lanes::set(cut, lane, levels, change)?,
+            Self::Set { lane: None, levels, change } => {
+                levels.iter().try_for_each(|name| cut.plan.change_level(*name, change))?;
                 return Ok(Effect::Note(None));
             }
-            Self::GiveBack { level } => {
+            Self::GiveBack { lane: Some(lane), level } => lanes::give_back(cut, lane, *level)?,
+            Self::GiveBack { lane: None, level } => {
                 if !beds(cut).flatten().any(|o| level.names(o)) {
                     return Err(Refusal::Unknown("swell, dip or fade"));
                 }
@@ -289,9 +299,13 @@ impl LevelsChange {
                     objects.push(deeper.clone());
                 }
             }
-            Self::Sweep { start_samples, end_samples, by_db } => {
+            Self::Sweep { lane, start_samples, end_samples, by_db } => {
                 within_a_cut(*end_samples)?;
-                beds(cut).try_for_each(|objects| sweep(objects, *start_samples, *end_samples, *by_db)).map_err(impossible)?;
+                if let Some(lane) = lane {
+                    sweep(lanes::by_hand(&mut cut.setup, lane)?, *start_samples, *end_samples, *by_db)?;
+                    return Ok(Effect::Reshape);
+                }
+                beds(cut).try_for_each(|objects| sweep(objects, *start_samples, *end_samples, *by_db))?;
             }
             Self::Ambience(change) => {
                 if change.under_speech_db.is_some_and(|db| !(0.0..=60.0).contains(&db)) {
@@ -315,23 +329,26 @@ impl LevelsChange {
         Ok(Effect::Reshape)
     }
 
-    pub(super) fn words(&self) -> String {
+    pub(super) fn words(&self, before: &Cut) -> String {
+        let named = |lane: &Option<Lane>| lane.as_ref().map_or("the bed".to_owned(), |lane| lanes::name(&before.setup, lane));
         match self {
             Self::Figure { figure } => figure.words(),
             Self::House { house } => format!("take the figures \"{}\"", house.name),
             Self::Balance { by_db } => (if *by_db > 0.0 { "less bed" } else { "more bed" }).into(),
             Self::RiseFrom { at_samples } => format!("rise at the close from {:.1} s on", seconds_from_samples(*at_samples)),
             Self::Step { by_db, .. } => (if *by_db > 0.0 { "raise a level by hand" } else { "lower a level by hand" }).into(),
-            Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. } } if levels.len() > 1 => {
+            Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. }, .. } if levels.len() > 1 => {
                 format!("set {} levels to {} dB under the speech", levels.len(), rounded(*db))
             }
             Self::Set { change: LevelChange { under_speech_db: Some(db), .. }, .. } => format!("set a level to {} dB under the speech", rounded(*db)),
+            Self::Set { lane: lane @ Some(_), .. } => format!("change {} by hand", named(lane)),
             Self::Set { .. } => "change a swell or fade by hand".into(),
             Self::GiveBack { .. } => "give a level back to the rule".into(),
             Self::Emphasise { .. } => "emphasise a phrase".into(),
-            Self::Sweep { start_samples, end_samples, by_db } => {
+            Self::Sweep { lane, start_samples, end_samples, by_db } => {
                 let (from, to) = (seconds_from_samples(*start_samples), seconds_from_samples(*end_samples));
-                format!("{} the bed from {from:.1} to {to:.1} s by {} dB", if *by_db > 0.0 { "raise" } else { "lower" }, rounded(by_db.abs()))
+                let verb = if *by_db > 0.0 { "raise" } else { "lower" };
+                format!("{verb} {} from {from:.1} to {to:.1} s by {} dB", named(lane), rounded(by_db.abs()))
             }
             Self::Ambience(_) => "change an ambience".into(),
             Self::DropAmbience { .. } => "take an ambience away".into(),

@@ -8,6 +8,7 @@ mod check;
 mod describe;
 mod film;
 mod fit;
+mod lanes;
 mod levels;
 mod picture;
 mod reading;
@@ -95,7 +96,7 @@ impl Change {
             Self::Reading(change) => change.words(before),
             Self::Fit(change) => change.words(before),
             Self::Voice(change) => change.words(before),
-            Self::Levels(change) => change.words(),
+            Self::Levels(change) => change.words(before),
             Self::Check(change) => change.words(),
         }
     }

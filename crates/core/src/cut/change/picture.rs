@@ -87,6 +87,11 @@ impl PictureChange {
     pub(super) fn apply(&self, cut: &mut Cut) -> Result<Effect, Refusal> {
         let picture = &mut cut.setup.picture;
         match self {
+            Self::ChangeMoment { moment: which, frame, kind, name } => {
+                let old = picture.moments.remove(moment(picture, *which)?);
+                picture.mark_moment(*frame, *kind, if name.trim().is_empty() { &old.name } else { name }).map_err(Refusal::not_allowed)?;
+                return Ok(cut.moments_moved(&[(old.frame, *frame)]));
+            }
             Self::BeginShot { frame, name } => picture.begin_shot(*frame, name).map_err(Refusal::not_allowed)?,
             Self::ChangeShot { shot: which, frame, name, still } => {
                 let index = shot(picture, *which)?;
@@ -99,10 +104,6 @@ impl PictureChange {
             Self::Stills { all } => picture.shots.iter_mut().for_each(|s| s.still = *all),
             Self::RemoveShot { shot: which } => drop(picture.remove_shot(shot(picture, *which)?).map_err(Refusal::not_allowed)?),
             Self::MarkMoment { frame, kind, name } => picture.mark_moment(*frame, *kind, name).map_err(Refusal::not_allowed)?,
-            Self::ChangeMoment { moment: which, frame, kind, name } => {
-                let old = picture.moments.remove(moment(picture, *which)?);
-                picture.mark_moment(*frame, *kind, if name.trim().is_empty() { &old.name } else { name }).map_err(Refusal::not_allowed)?;
-            }
             Self::RemoveMoment { moment: which } => drop(picture.moments.remove(moment(picture, *which)?)),
         }
         Ok(Effect::Note(None))

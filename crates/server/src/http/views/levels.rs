@@ -61,7 +61,7 @@ pub(super) fn level_views(plan: &Plan, bar_lines: &[BarLine]) -> Vec<LevelView> 
     all.iter().filter(shown).filter_map(|&(_, object)| level_view(object, bar_lines)).collect()
 }
 
-fn level_view(object: &LevelObject, bar_lines: &[BarLine]) -> Option<LevelView> {
+pub(super) fn level_view(object: &LevelObject, bar_lines: &[BarLine]) -> Option<LevelView> {
     let seconds = seconds_from_samples;
     let (start, end) = object.span()?;
     let view = LevelView {

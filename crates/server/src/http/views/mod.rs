@@ -3,6 +3,7 @@
 mod beds;
 mod fitting;
 mod handed;
+mod lanes;
 mod levels;
 mod parts;
 mod picture;

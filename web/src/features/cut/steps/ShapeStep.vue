@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useKeys } from '../../../shared/keys'
+import type { LaneView } from '../../../drawing/lanes'
 import type { LevelChange, LevelName, LevelView } from '../../../shared/http'
-import { clock, decibels, samples } from '../../../shared/words'
+import { bare, clock, decibels, samples } from '../../../shared/words'
 import { levelKey } from '../../sheet/choices'
 import FiguresPanel from '../../sheet/FiguresPanel.vue'
 import LevelCard from '../../sheet/LevelCard.vue'
@@ -25,13 +26,20 @@ const voices = useVoices(() => props.cut.pieces.map((piece) => piece.take))
 /** The sheet needs the width; the figures come when they are asked for. */
 const figures = ref(false)
 
-const selected = ref<{ key: string; x: number; y: number } | null>(null)
-const level = computed(() => plan.value?.levels.find((object) => levelKey(object.name) === selected.value?.key) ?? null)
+const selected = ref<{ key: string; lane: string; x: number; y: number } | null>(null)
+/** A lane by its name; the bed has none. */
+const laneKey = (lane: LaneView | null) => (lane ? JSON.stringify(lane.lane) : '')
+const laneNamed = (key: string) => plan.value.lanes.find((one) => laneKey(one) === key) ?? null
+const lane = computed(() => (selected.value ? laneNamed(selected.value.lane) : null))
+const level = computed(() => {
+  const all = selected.value?.lane ? lane.value?.levels : plan.value?.levels
+  return all?.find((object) => levelKey(object.name) === selected.value?.key) ?? null
+})
 /** The phrase whose words were clicked, for an emphasis. */
 const phrase = ref<number | null>(null)
 
-function select(object: LevelView, x: number, y: number) {
-  selected.value = { key: levelKey(object.name), x, y }
+function select(object: LevelView, x: number, y: number, of: LaneView | null = null) {
+  selected.value = { key: levelKey(object.name), lane: laneKey(of), x, y }
   phrase.value = null
 }
 /** The words of a phrase open its dip. */
@@ -61,12 +69,32 @@ const marked = computed(() => ({
   startSamples: samples(passage.value?.fromS ?? 0),
   endSamples: samples(passage.value?.toS ?? 0),
 }))
-/** Raises or lowers the bed in the marked passage, and nowhere else. */
+/** The lane in which it was marked. */
+const markedIn = ref('')
+const passageLane = computed(() => laneNamed(markedIn.value))
+function mark(fromS: number, toS: number, of: LaneView | null) {
+  markedIn.value = laneKey(of)
+  props.listening.repeatPassage(fromS, toS)
+}
+const ofLane = (one: LaneView | null) => (one ? { lane: one.lane } : {})
+/** Raises or lowers the lane in the marked passage, and nowhere else. */
 function sweep(byDb: number) {
-  if (passage.value) void props.actions.say({ about: 'levels', do: 'sweep', ...marked.value, byDb })
+  const said = { ...marked.value, byDb, ...ofLane(passageLane.value) }
+  if (passage.value) void props.actions.say({ about: 'levels', do: 'sweep', ...said })
 }
 const change = (object: LevelView, what: LevelChange, also: LevelName[] = []) =>
-  void props.actions.say({ about: 'levels', do: 'set', levels: [object.name, ...also], change: what })
+  void props.actions.say({
+    about: 'levels',
+    do: 'set',
+    levels: [object.name, ...also],
+    change: what,
+    ...ofLane(lane.value),
+  })
+
+/** A wedge of the bed was dragged. */
+function changeBed(object: LevelView, what: LevelChange) {
+  void props.actions.say({ about: 'levels', do: 'set', levels: [object.name], change: what })
+}
 
 function zoom(by: number) {
   const at = ZOOMS.indexOf(secondsPerLine.value)
@@ -78,7 +106,7 @@ function step(byDb: number) {
   const now = level.value
   if (!now && passage.value) sweep(byDb)
   else if (now && now.kind !== 'fadeIn' && now.kind !== 'fadeOut')
-    void props.actions.say({ about: 'levels', do: 'step', level: now.name, byDb })
+    void props.actions.say({ about: 'levels', do: 'step', level: now.name, byDb, ...ofLane(lane.value) })
   else return false
 }
 const paper = ref<InstanceType<typeof SheetView>>()
@@ -118,7 +146,7 @@ const place = computed(() => {
         {{ figures ? 'hide the figures' : 'figures, pocket, ambiences, loudness' }} <kbd>G</kbd>
       </button>
       <span v-if="passage" class="soft">
-        bed in the passage:
+        {{ passageLane ? bare(passageLane.name) : 'bed' }} in the passage:
         <button class="plain" :disabled="busy" data-test="sweep-down" @click="sweep(-1)">
           1 dB lower <kbd>−</kbd>
         </button>
@@ -181,19 +209,22 @@ const place = computed(() => {
           :passage="listening.passage.value"
           :selected="level"
           @seek="listening.seek"
-          @passage="(fromS, toS) => listening.repeatPassage(fromS, toS)"
+          :passage-lane="passageLane"
+          @passage="mark"
+          @say="(said) => actions.say(said)"
           @select="select"
           @phrase="selectPhrase"
-          @change="(object, what) => change(object, what)"
+          @change="changeBed"
           @rise-from="(s) => actions.say({ about: 'levels', do: 'riseFrom', atSamples: samples(s) })"
         />
         <div v-if="level" class="floating" :style="place">
           <LevelCard
             :cut="cut"
             :level="level"
+            :lane="lane"
             :busy="busy"
             @change="(what, also) => level && change(level, what, also)"
-            @give-back="level && actions.say({ about: 'levels', do: 'giveBack', level: level.name })"
+            @give-back="level && actions.say({ about: 'levels', do: 'giveBack', level: level.name, ...ofLane(lane) })"
             @close="selected = null"
           />
           <div v-if="phrase !== null && level.kind === 'dip'" class="card emphasis">
