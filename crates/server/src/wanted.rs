@@ -73,12 +73,15 @@ pub struct Wanted {
     /// The film's old sound stays, as a second track
     #[arg(long)]
     keep_old_sound: bool,
+    /// With what runs on behind the picture
+    #[arg(long)]
+    with_tail: bool,
 }
 
 impl Wanted {
     /// The form that is meant.
     pub fn form(&self) -> Form {
-        let sound = SoundForm { coding: self.coding, rate_hz: self.rate_hz, mono: self.mono, loudness_lufs: self.loudness_lufs };
+        let sound = SoundForm { coding: self.coding, rate_hz: self.rate_hz, mono: self.mono, loudness_lufs: self.loudness_lufs, with_tail: self.with_tail };
         let film = |container| Form::Film { container, keeps_old_sound: self.keep_old_sound };
         let list = |list| Form::List { list };
         match self.form {
@@ -89,7 +92,7 @@ impl Wanted {
                 end_samples: samples_from_seconds(self.to_s),
                 handle_samples: samples_from_seconds(self.handles_s),
             },
-            Word::Stems => Form::Stems,
+            Word::Stems => Form::Stems { with_tail: self.with_tail },
             Word::FilmMp4 => film(FilmContainer::Mp4),
             Word::FilmMov => film(FilmContainer::Mov),
             Word::FilmMkv => film(FilmContainer::Mkv),

@@ -4,6 +4,7 @@
  */
 import { scaleLinear } from 'd3-scale'
 import type { CutView, FittingView, WaveformView } from '../shared/http'
+import { pictureEnd } from './sheet'
 import { bandPath, loudestOf } from './band'
 import { clipped, thinned, type Label } from './fit'
 
@@ -108,7 +109,9 @@ export function layoutMap(
       })),
     ),
     shots,
-    moments: cut.moments.filter((m) => m.atS < lengthS).map((m) => ({ x: cutX(m.atS), text: m.name })),
+    moments: [...cut.moments, ...pictureEnd(cut)]
+      .filter((m) => m.atS < lengthS)
+      .map((m) => ({ x: cutX(m.atS), text: m.name })),
     phrases: cut.plan.phrases
       .filter((phrase) => phrase.startS < lengthS)
       .map((phrase) => ({

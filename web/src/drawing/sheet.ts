@@ -183,12 +183,16 @@ function layoutLine(
   }
 }
 
+/** Where the picture is over, when the sound runs on behind it. */
+export const pictureEnd = (cut: CutView) =>
+  cut.tailS > 0 ? [{ atS: cut.lengthS - cut.tailS, name: 'picture ends' }] : []
+
 /** Shots and moments share the top row; each name is clipped before the next mark. */
 function marks(cut: CutView, startS: number, here: (s: number) => boolean, x: (s: number) => number, right: number) {
   const mark = (moment: boolean) => (one: { atS: number; name: string }) => ({ x: x(one.atS), text: one.name, moment })
   const all = [
     ...cut.shots.filter((shot) => here(shot.atS)).map(mark(false)),
-    ...cut.moments.filter((m) => here(m.atS)).map(mark(true)),
+    ...[...cut.moments, ...pictureEnd(cut)].filter((m) => here(m.atS)).map(mark(true)),
   ]
   all.sort((a, b) => a.x - b.x)
   const labelled = all.map((one, index) => {

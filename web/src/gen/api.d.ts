@@ -1494,10 +1494,10 @@ export interface components {
             lengthFrames: number;
             /**
              * Format: double
-             * @description Its length in seconds.
+             * @description Length of its sound in seconds: the picture's, and what runs on behind it.
              */
             lengthS: number;
-            /** @description Its length as timecode. */
+            /** @description Length of the picture as timecode. */
             lengthTimecode: string;
             /** @description Written lines of the narration. */
             lines: components["schemas"]["LineView"][];
@@ -1514,6 +1514,11 @@ export interface components {
             rate: components["schemas"]["RateView"];
             /** @description Its shots. */
             shots: components["schemas"]["ShotView"][];
+            /**
+             * Format: double
+             * @description So much of that runs on behind the picture.
+             */
+            tailS: number;
             /** @description Takes of the narration. */
             takes: components["schemas"]["TakeView"][];
             /** @description Its title. */
@@ -1896,6 +1901,14 @@ export interface components {
             frames: number;
         } | {
             /** @enum {string} */
+            do: "runOn";
+            /**
+             * Format: int64
+             * @description For so many frames, 0 for none.
+             */
+            frames: number;
+        } | {
+            /** @enum {string} */
             do: "holdStills";
             /**
              * Format: int64
@@ -1994,6 +2007,8 @@ export interface components {
         } | {
             /** @enum {string} */
             what: "stems";
+            /** @description Whether what runs on behind the picture belongs to them. */
+            withTail?: boolean;
         } | {
             /** @description As what. */
             container: components["schemas"]["FilmContainer"];
@@ -2311,6 +2326,11 @@ export interface components {
              * @description In samples of the cut.
              */
             atSamples: number;
+            /**
+             * Format: int64
+             * @description The place of the bed that is heard from there on; where one was named before, that one, or else as it goes on.
+             */
+            bedSamples?: number | null;
             /** @enum {string} */
             do: "riseFrom";
         } | {
@@ -3252,6 +3272,8 @@ export interface components {
              * @description 44100, 48000 or 96000.
              */
             rateHz: number;
+            /** @description Whether what runs on behind the picture belongs to it; else it is as long as the picture. */
+            withTail?: boolean;
         };
         /** @description The SHA-256 (FIPS 180-4) of a sound's content, in hexadecimal; nothing else gets as far as files and database. */
         SoundHash: string;

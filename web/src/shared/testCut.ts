@@ -78,6 +78,7 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
     rate: { num: 25, den: 1, dropFrame: false, label: '25' },
     lengthFrames: 750,
     lengthS: 30,
+    tailS: 0,
     lengthTimecode: '00:00:30:00',
     shots: [shot('tower', 0, 8.6), shot('a rather long name of a shot', 8.6, 21.4)],
     moments: [{ name: 'strike', atS: 12, timecode: '', frame: 300, kind: 'hit', byHand: true }],

@@ -84,7 +84,18 @@ pub const LOOKED_AT: [&str; 9] = [
 
 /// Looks over how the film goes with the cut.
 pub fn picture_findings(setup: &Setup) -> Vec<Finding> {
-    let Some(film) = &setup.film else { return Vec::new() };
+    let picture = &setup.picture;
+    let tail_s = picture.tail_frames as f64 / picture.rate.as_f64();
+    let text = format!("The sound runs on for {tail_s:.1} s behind the picture.");
+    let mend = "A file is as long as the picture unless you ask for the rest at Hand over.";
+    let tail = (picture.tail_frames > 0).then(|| {
+        Finding::new(Weight::Note, picture.picture_samples(), text, mend).mended_by("end it with the picture", Change::Fit(FitChange::RunOn { frames: 0 }))
+    });
+    tail.into_iter().chain(film_finding(setup)).collect()
+}
+
+fn film_finding(setup: &Setup) -> Option<Finding> {
+    let film = setup.film.as_ref()?;
     let picture = &setup.picture;
     let seconds = |rate: FrameRate, frames: u64| frames as f64 / rate.as_f64();
     let longer_s = seconds(film.rate, film.length_frames) - seconds(picture.rate, picture.length_frames);
@@ -93,11 +104,11 @@ pub fn picture_findings(setup: &Setup) -> Vec<Finding> {
     } else if longer_s.abs() > 0.5 / picture.rate.as_f64() {
         format!("The film is {:.1} s {} than the cut.", longer_s.abs(), if longer_s > 0.0 { "longer" } else { "shorter" })
     } else {
-        return Vec::new();
+        return None;
     };
     let at = if longer_s < 0.0 { samples_from_seconds(seconds(film.rate, film.length_frames)) } else { 0 };
     let finding = Finding::new(Weight::Look, at, text, "Bring in the film of this length, or make the cut like it.");
-    vec![finding.mended_by("make the cut as long as the film, at its rate", Change::Film(FilmChange::Length))]
+    Some(finding.mended_by("make the cut as long as the film, at its rate", Change::Film(FilmChange::Length)))
 }
 
 /// Phrases that differ by more than this want evening, in dB (common practice: voice pieces are alike).

@@ -64,7 +64,7 @@ pub fn scene(setup: &Setup, speech: &HashMap<String, SpeechReading>) -> Scene {
         }
     }
     let film = setup.film.as_ref().and_then(|f| Some((f, speech.get(f.talks()?)?)));
-    let talk = film.map_or(Vec::new(), |(f, reading)| plan::film::phrases(&f.wish, &corrected(&reading.phrases, &f.edits), setup.picture.length_samples()));
+    let talk = film.map_or(Vec::new(), |(f, reading)| plan::film::phrases(&f.wish, &corrected(&reading.phrases, &f.edits), setup.picture.picture_samples()));
     let mut phrases: Vec<(u64, u64)> = plan::film::beside(&narrator, &talk).into_iter().map(|p| (p.start_samples, p.end_samples)).collect();
     phrases.sort_unstable();
     let picture = &setup.picture;
@@ -133,6 +133,8 @@ struct FilmSound {
     wish: FilmWish,
     /// Its phrases, where its talk is speech.
     talk: Option<Vec<Phrase>>,
+    /// Where the picture is over.
+    until_samples: u64,
 }
 
 /// What a plan is made from.
@@ -172,7 +174,7 @@ impl Material {
         let film = setup.film.as_ref().filter(|f| f.sound_on).and_then(|f| {
             let hash = f.sound.clone()?;
             let talk = f.talks().and_then(|sound| sounds.speech.get(sound)).map(|reading| corrected(&reading.phrases, &f.edits));
-            Some(FilmSound { open: sounds.open.get(&hash)?.clone(), hash, wish: f.wish.clone(), talk })
+            Some(FilmSound { open: sounds.open.get(&hash)?.clone(), hash, wish: f.wish.clone(), talk, until_samples: setup.picture.picture_samples() })
         });
         // One that is still being read is heard later.
         let ambiences = setup.ambiences.iter().filter_map(|wish| Some((wish.clone(), sounds.open.get(&wish.hash)?.clone()))).collect();
@@ -296,7 +298,13 @@ impl Material {
             beds: &beds,
             narration: &narration,
             lines: &self.lines,
-            film: self.film.as_ref().map(|f| FilmInput { sound: &f.hash, wish: &f.wish, source: &*f.open, talk: f.talk.as_deref() }),
+            film: self.film.as_ref().map(|f| FilmInput {
+                sound: &f.hash,
+                wish: &f.wish,
+                source: &*f.open,
+                talk: f.talk.as_deref(),
+                until_samples: f.until_samples,
+            }),
             shape: Some(&self.shape),
             ambiences: &ambiences,
             kept: self.kept.as_deref(),

@@ -425,7 +425,7 @@ impl Setup {
     pub fn lane_heard(&self, lane: &Lane) -> Option<(u64, u64)> {
         let length_samples = self.picture.length_samples();
         match lane {
-            Lane::Film => self.film.as_ref().map(|f| f.wish.heard(length_samples)).map(|p| (p.start_samples, p.end_samples)),
+            Lane::Film => self.film.as_ref().map(|f| f.wish.heard(self.picture.picture_samples())).map(|p| (p.start_samples, p.end_samples)),
             Lane::Ambience { sound } => self.ambiences.iter().find(|a| a.hash == *sound).map(|a| a.heard(length_samples)),
         }
     }

@@ -70,11 +70,14 @@ pub struct SoundForm {
     pub mono: bool,
     /// The loudness to bring it to, in LUFS; as it is without one.
     pub loudness_lufs: Option<f64>,
+    /// Whether what runs on behind the picture belongs to it; else it is as long as the picture.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub with_tail: bool,
 }
 
 impl Default for SoundForm {
     fn default() -> Self {
-        Self { coding: Coding::Wav24, rate_hz: 48_000, mono: false, loudness_lufs: None }
+        Self { coding: Coding::Wav24, rate_hz: 48_000, mono: false, loudness_lufs: None, with_tail: false }
     }
 }
 
@@ -166,7 +169,12 @@ pub enum Form {
         handle_samples: u64,
     },
     /// Each layer by itself: together they are the mix. All WAV of 24 bits.
-    Stems,
+    #[serde(rename_all = "camelCase")]
+    Stems {
+        /// Whether what runs on behind the picture belongs to them.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        with_tail: bool,
+    },
     /// The picture with its new sound.
     #[serde(rename_all = "camelCase")]
     Film {
@@ -212,7 +220,7 @@ impl Form {
         match self {
             Self::Mix { .. } => "mix",
             Self::Passage { .. } => "passage",
-            Self::Stems => "stems",
+            Self::Stems { .. } => "stems",
             Self::Film { .. } => "film with its sound",
             Self::List { list: ListForm::OpenTimelineIo | ListForm::Cmx3600 } => "what was done",
             Self::List { list: ListForm::Pieces } => "pieces",
@@ -228,12 +236,22 @@ impl Form {
     pub fn extension(&self) -> &'static str {
         match self {
             Self::Mix { sound } | Self::Passage { sound, .. } => sound.coding.extension(),
-            Self::Stems | Self::Everything { .. } => "zip",
+            Self::Stems { .. } | Self::Everything { .. } => "zip",
             Self::Film { container, .. } => container.extension(),
             Self::List { list } => list.extension(),
             Self::CueSheet { sheet: SheetForm::Csv } => "csv",
             Self::CueSheet { sheet: SheetForm::Page } | Self::Report { page: true } => "html",
             Self::Report { page: false } => "json",
+        }
+    }
+
+    /// Whether it has what runs on behind the picture. Lists of what was done always say all of it.
+    pub fn with_tail(&self) -> bool {
+        match self {
+            Self::Mix { sound } | Self::Passage { sound, .. } | Self::Everything { sound } => sound.with_tail,
+            Self::Stems { with_tail } => *with_tail,
+            Self::Film { .. } => false,
+            Self::List { .. } | Self::CueSheet { .. } | Self::Report { .. } => true,
         }
     }
 

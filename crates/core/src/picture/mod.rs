@@ -108,6 +108,13 @@ pub struct Line {
     pub words: String,
 }
 
+fn is_zero(frames: &u64) -> bool {
+    *frames == 0
+}
+
+/// The sound runs on behind the picture by at most this long, in seconds.
+pub const MOST_TAIL_S: f64 = 60.0;
+
 /// What the cut looks like in time.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -116,6 +123,9 @@ pub struct Picture {
     pub rate: FrameRate,
     /// Length in frames.
     pub length_frames: u64,
+    /// So much longer the sound runs on behind the picture, in frames: under credits of one's own, for instance.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub tail_frames: u64,
     /// The number of the first frame: its timecode is the first timecode of the cut.
     #[serde(default)]
     pub first_frame: u64,
@@ -215,7 +225,7 @@ pub fn tidy_name(name: &str, otherwise: &str) -> String {
 impl Picture {
     /// An empty picture.
     pub fn new(length: CutLength) -> Self {
-        Self { rate: length.rate(), length_frames: length.frames(), first_frame: 0, shots: Vec::new(), moments: Vec::new() }
+        Self { rate: length.rate(), length_frames: length.frames(), tail_frames: 0, first_frame: 0, shots: Vec::new(), moments: Vec::new() }
     }
 
     /// Makes the cut so long, at the rate that the length has.
@@ -223,8 +233,13 @@ impl Picture {
         (self.rate, self.length_frames) = (length.rate(), length.frames());
     }
 
-    /// Length in samples, exact.
+    /// Length of the sound in samples, exact: the picture's, and what runs on behind it.
     pub fn length_samples(&self) -> u64 {
+        self.rate.samples_from_frames(self.length_frames + self.tail_frames)
+    }
+
+    /// Length of the picture alone, in samples.
+    pub fn picture_samples(&self) -> u64 {
         self.rate.samples_from_frames(self.length_frames)
     }
 

@@ -46,6 +46,15 @@ pub struct FilmInput<'a> {
     pub source: &'a dyn Source,
     /// Its phrases, where its talk is speech like a narration's.
     pub talk: Option<&'a [Phrase]>,
+    /// Where the picture is over, and its sound with it.
+    pub until_samples: u64,
+}
+
+impl FilmInput<'_> {
+    /// Where it is heard.
+    pub fn heard(&self) -> Passage {
+        self.wish.heard(self.until_samples)
+    }
 }
 
 impl FilmWish {
@@ -102,7 +111,7 @@ pub fn layer(input: &FilmInput<'_>, handed: (Option<u64>, Option<u64>), spoken: 
     /// Where it begins or ends by itself: twelve pictures of 25 a second (common practice for a hard change).
     const HARD: u64 = 23_040;
     let FilmWish { gain_db, rule, lower_db, ref by_hand, .. } = *input.wish;
-    let place = input.wish.heard(length_samples);
+    let place = input.heard();
     let long = place.end_samples - place.start_samples;
     let mut levels = rule_levels(gain_db, (rule, lower_db), 0.0, spoken, length_samples);
     let fade = |handed: Option<u64>, inner: bool| handed.unwrap_or(if inner { HARD } else { 0 }).min(long / 2);

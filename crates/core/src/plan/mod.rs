@@ -139,6 +139,12 @@ impl Plan {
         }
     }
 
+    /// As long as this and no longer: what would be heard later is left out.
+    #[must_use]
+    pub fn until(&self, length_samples: u64) -> Self {
+        Self { length_samples: self.length_samples.min(length_samples), ..self.clone() }
+    }
+
     /// The beds; the first is the one at hand.
     pub fn beds(&self) -> impl Iterator<Item = &Layer> {
         self.layers.iter().filter(|l| l.role == Role::Bed)
@@ -230,7 +236,7 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     phrases.sort_by_key(|p| p.start_samples);
     // What the narration says, and what is said in the film where the narration is silent.
     let narrator = phrases;
-    let talk = inputs.film.map_or(Vec::new(), |f| film::phrases(f.wish, f.talk.unwrap_or_default(), length_samples));
+    let talk = inputs.film.map_or(Vec::new(), |f| film::phrases(f.wish, f.talk.unwrap_or_default(), f.until_samples));
     let phrases = film::beside(&narrator, &talk);
     let wishes = inputs.shape.cloned().unwrap_or_default();
     let narrated = Narration { pieces: narration.iter().map(|n| Placed { source: n.source, piece: n.piece }).collect(), length_samples };
@@ -251,7 +257,7 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     let mut layers = Vec::new();
     let speech = shape::speech_lufs(&phrases, &speech_energies);
     let film_lufs = inputs.film.filter(|_| speech.is_none()).and_then(|f| film::lufs(&f, kept));
-    let film_place = inputs.film.filter(|film| film.wish.place.is_some()).map(|film| film.wish.heard(length_samples));
+    let film_place = inputs.film.filter(|film| film.wish.place.is_some()).map(|film| film.heard());
     let (handed, film_handed) = succession::fades(&inputs.beds.iter().map(|b| b.fitting).collect::<Vec<_>>(), film_place);
     for (bed, (hand_in_samples, hand_out_samples)) in inputs.beds.iter().zip(handed) {
         let fitted = FittedBed::new(bed.source, bed.fitting);

@@ -28,7 +28,7 @@ fn replan(cut: &mut Cut) {
     let film = cut.setup.film.clone().unwrap();
     let ambiences: Vec<AmbienceInput<'_>> = cut.setup.ambiences.iter().map(|wish| AmbienceInput { wish, source: &SCENE.room }).collect();
     // The room is shorter than the cut; the voice of the scene is as long as it.
-    let film = FilmInput { sound: "voice", wish: &film.wish, source: &SCENE.voice, talk: None };
+    let film = FilmInput { sound: "voice", wish: &film.wish, source: &SCENE.voice, talk: None, until_samples: LENGTH };
     cut.plan = propose(Inputs { length_samples: LENGTH, film: Some(film), ambiences: &ambiences, ..Inputs::default() });
 }
 

@@ -1,6 +1,9 @@
 //! Shots and moments by hand, and pieces of takes.
 
+use jaunty_core::check::picture_findings;
+use jaunty_core::cut::{Change, Cut, Effect, FitChange, Readings, Setup};
 use jaunty_core::picture::{MOST_MARKS, Marks, MomentKind, Origin, Picture, PictureError, Shot, tidy_name};
+use jaunty_core::plan::Lane;
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::Phrase;
 use jaunty_core::terms::{Purpose, Terms, objection};
@@ -50,6 +53,28 @@ fn a_bed_begins_when_the_titles_shot_ends() {
     let mut shots = one.clone();
     shots.begin_shot(40, "second").unwrap();
     assert_eq!((from(&shots, 0), from(&shots, 1)), (Some(frame(40)), None), "and behind the last shot there is nothing");
+}
+
+/// What runs on behind the picture is sound: shots and moments end with the picture, and so does the film's own sound.
+#[test]
+fn the_sound_runs_on_behind_the_picture_where_that_is_asked_for() {
+    let mut cut = Cut::new(Setup::new("Credits", picture(100)));
+    let run_on = |frames| Change::Fit(FitChange::RunOn { frames });
+    assert_eq!(run_on(75).apply(&mut cut, &Readings::default()), Ok(Effect::Replan));
+    assert_eq!(run_on(75).apply(&mut cut, &Readings::default()), Ok(Effect::Unchanged(None)));
+    let one = &cut.setup.picture;
+    assert_eq!((one.picture_samples(), one.length_samples(), one.length_frames), (4 * 48_000, 7 * 48_000, 100));
+    assert_eq!(one.clone().mark_moment(100, MomentKind::Hit, "behind"), Err(PictureError::Outside { frame: 100, length_frames: 100 }));
+    cut.setup.film = Some(super::shape::film());
+    assert_eq!(cut.setup.lane_heard(&Lane::Film), Some((0, 4 * 48_000)));
+    assert!(run_on(60 * 25 + 1).apply(&mut cut, &Readings::default()).is_err());
+    let found = picture_findings(&cut.setup);
+    assert_eq!((found[0].at_samples, found[0].text.as_str()), (4 * 48_000, "The sound runs on for 3.0 s behind the picture."));
+    found[0].remedy.as_ref().unwrap().change.apply(&mut cut, &Readings::default()).unwrap();
+    assert_eq!(cut.setup.picture.length_samples(), 4 * 48_000);
+    // Cuts of before end with their picture, and are written as they were.
+    let old = serde_json::to_string(&cut.setup.picture).unwrap();
+    assert!(!old.contains("tail") && serde_json::from_str::<Picture>(&old).unwrap() == cut.setup.picture);
 }
 
 #[test]

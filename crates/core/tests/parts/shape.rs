@@ -2,8 +2,8 @@
 //! what is rendered.
 
 use super::music::{Piece, voice};
-use jaunty_core::cut::{Change, Cut, Effect, Film, FilmChange, LevelsChange, Readings, Setup, VoiceChange, Work, scene};
-use jaunty_core::fit::{FitRequest, Fitting, Passage, fittings};
+use jaunty_core::cut::{Change, Cut, Effect, Film, FilmChange, LevelsChange, Readings, Setup, UsedSound, VoiceChange, Work, scene};
+use jaunty_core::fit::{FitRequest, Fitting, Passage, Pin, fittings};
 use jaunty_core::mix::{Hear, Heard, master, meters, render};
 use jaunty_core::picture::{Line, Picture};
 use jaunty_core::plan::{AmbienceInput, AmbienceWish, BedAgainst, BedInput, FilmInput, FilmWish, Inputs, PieceInput, Plan, Role, SpeechRule, propose};
@@ -111,7 +111,7 @@ fn without_a_voice_the_bed_lies_under_the_films_own_sound_and_without_that_at_a_
     let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &s.lines, before: &[] };
     let lufs_of = |plan: &Plan, what: Hear| measure(&hear(plan, what)).integrated_lufs.unwrap();
     let made = |shape: &ShapeWishes, wish: Option<&FilmWish>| {
-        let film = wish.map(|wish| FilmInput { sound: "room", wish, source: &s.room, talk: None });
+        let film = wish.map(|wish| FilmInput { sound: "room", wish, source: &s.room, talk: None, until_samples: LENGTH });
         propose(Inputs { length_samples: LENGTH, beds: &[bed], film, shape: Some(shape), ..Inputs::default() })
     };
     let room = measure(&s.room).integrated_lufs.unwrap();
@@ -416,8 +416,17 @@ fn the_bed_rises_behind_the_last_words_slowly_and_then_quickly() {
     assert!(begins(&behind).is_some_and(|at| at >= last && at < last + S / 2), "behind the last words, if that is asked for");
     // Said by its place: three seconds before the words are over.
     let mut cut = cut_of(made);
-    say(&mut cut, LevelsChange::RiseFrom { at_samples: last - 3 * S });
+    say(&mut cut, LevelsChange::RiseFrom { at_samples: last - 3 * S, bed_samples: None });
     assert_eq!(begins(&plan(&cut.setup.shape, &[], &[])), Some(last - 3 * S));
+    // With a place of the bed, which goes along when the close begins elsewhere.
+    cut.setup.add_candidate("bed", "bed.wav", None);
+    cut.setup.bed = Some(UsedSound { hash: "bed".into(), name: "bed.wav".into() });
+    let pins = |cut: &Cut| cut.setup.wishes("bed").unwrap().pins.clone();
+    let pin = |cut_samples| vec![Pin { bed_samples: 20 * S, cut_samples }];
+    assert_eq!(say(&mut cut, LevelsChange::RiseFrom { at_samples: last - 2 * S, bed_samples: Some(20 * S) }), Effect::Refit);
+    assert_eq!(pins(&cut), pin(last - 2 * S));
+    assert_eq!(say(&mut cut, LevelsChange::RiseFrom { at_samples: last - 4 * S, bed_samples: None }), Effect::Refit);
+    assert_eq!(pins(&cut), pin(last - 4 * S));
     assert!(ShapeWishes { closing: Some(Closing { rise_s: 31.0, ..Closing::default() }), ..ShapeWishes::default() }.check().is_err());
 }
 
@@ -493,7 +502,7 @@ fn the_talk_in_a_film_is_speech_where_that_is_asked_for() {
     let bed = BedInput { sound: "bed", source: &s.bed, fitting: &s.fitting, bar_lines_samples: &s.lines, before: &[] };
     let wish = FilmWish::default();
     let made = |talk: Option<&[Phrase]>, narration: &[PieceInput<'_>]| {
-        let film = Some(FilmInput { sound: "voice", wish: &wish, source: &s.voice, talk });
+        let film = Some(FilmInput { sound: "voice", wish: &wish, source: &s.voice, talk, until_samples: LENGTH });
         propose(Inputs { length_samples: LENGTH, beds: &[bed], narration, film, ..Inputs::default() })
     };
     let plain = made(None, &[]);
@@ -600,7 +609,7 @@ fn the_films_own_sound_hands_over_to_the_bed_and_keeps_out_of_the_speech() {
     let later = Fitting { start_samples: 10 * S, ..s.fitting.clone() };
     let bed = BedInput { sound: "bed", source: &s.bed, fitting: &later, bar_lines_samples: &[], before: &[] };
     let wish = FilmWish { gain_db: -3.0, rule: SpeechRule::Out, place: Some(Passage { start_samples: 0, end_samples: 14 * S }), ..FilmWish::default() };
-    let film = Some(FilmInput { sound: "room", wish: &wish, source: &s.room, talk: None });
+    let film = Some(FilmInput { sound: "room", wish: &wish, source: &s.room, talk: None, until_samples: LENGTH });
     let piece = VoicePiece::whole("voice", s.voice.len_samples());
     let narration = [PieceInput { piece: &piece, source: &s.voice, reading: &s.speech }];
     let made = propose(Inputs { length_samples: LENGTH, beds: &[bed], narration: &narration, film, ..Inputs::default() });
@@ -616,7 +625,7 @@ fn the_films_own_sound_hands_over_to_the_bed_and_keeps_out_of_the_speech() {
     assert!((film_curve.level_db(2 * S) + 3.0).abs() < 1e-9 && film_curve.level_db(8 * S) < -60.0, "out while somebody speaks");
     // All over the cut it gives over to nobody.
     let all = FilmWish::default();
-    let film = Some(FilmInput { sound: "room", wish: &all, source: &s.room, talk: None });
+    let film = Some(FilmInput { sound: "room", wish: &all, source: &s.room, talk: None, until_samples: LENGTH });
     let made = propose(Inputs { length_samples: LENGTH, beds: &[bed], film, ..Inputs::default() });
     let own = made.layers.iter().find(|l| l.role == Role::Film).unwrap();
     assert!((0..LENGTH).step_by(4800).all(|at| GainCurve::of(&own.levels).gain(at) == 1.0));

@@ -230,3 +230,37 @@ async fn a_film_gets_its_sound_in_five_clicks_and_its_picture_stays() {
     assert_eq!(browser.count("handed").await.unwrap(), 1, "it is listed");
     browser.close().await.unwrap();
 }
+
+/// A bed that begins with the credits and runs on for three seconds behind the picture: a file is as long as the picture, and
+/// with what runs on where that is asked for; the fade ends with the sound, not with the picture.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_bed_runs_on_behind_the_picture_and_is_handed_over_so_where_that_is_asked_for() {
+    let stand = Stand::new(&[]).await;
+    let (cut, first) = stand.with_bed("Credits", "60").await;
+    assert_eq!(stand.say(&cut, "fit", json!({ "do": "runOn", "frames": 75 })).await.0, 200);
+    let longer = stand.cut_when(&cut, |c| fitted(c) && c["plan"]["lengthSamples"] == LENGTH + 3 * 48_000).await;
+    assert_eq!((&longer["tailS"], &longer["lengthFrames"], &longer["lengthTimecode"]), (&json!(3.0), &json!(1500), &first["lengthTimecode"]));
+    let end = longer["plan"]["parts"][0]["endS"].as_f64().unwrap();
+    assert!((end - 63.0).abs() < 1e-6, "the bed is fitted to {end} s");
+    let revision = longer["plan"]["revision"].as_u64().unwrap();
+    let with_tail = json!({ "what": "mix", "sound": { "coding": "wav24", "rateHz": 48_000, "mono": false, "loudnessLufs": null, "withTail": true } });
+    let (short, long) = (stand.mix(&cut, &longer["plan"]["revision"]).await, stand.handed(&cut, revision, with_tail).await.0);
+    let (short, long) = (steps(&short), steps(&long));
+    assert_eq!((short.len() as u64, long.len() as u64), (2 * LENGTH, 2 * (LENGTH + 3 * 48_000)));
+    assert!(short[..] == long[..short.len()], "the shorter one is the beginning of the longer one");
+    let stems = json!({ "what": "stems", "withTail": true });
+    let (zip, _) = stand.handed(&cut, revision, stems).await;
+    assert!(unzipped(&zip).iter().all(|(_, bytes)| steps(bytes).len() == long.len()));
+    // Asked for in the page, by a number at Fit and a box at Hand over.
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
+    let field = browser.css("[data-test=run-on] input, input[data-test=run-on]").await.unwrap();
+    field.send_keys("\u{e009}a\u{e009}2\u{e007}").await.unwrap();
+    stand.cut_when(&cut, |c| fitted(c) && c["tailS"] == 2.0).await;
+    browser.find("step-hand-over").await.unwrap().click().await.unwrap();
+    browser.find("with-tail").await.unwrap().click().await.unwrap();
+    browser.find("export").await.unwrap().click().await.unwrap();
+    let saved = browser.saved_file().await.unwrap();
+    assert_eq!(decoded_samples(&saved), LENGTH + 2 * 48_000);
+    browser.close().await.unwrap();
+}

@@ -155,14 +155,16 @@ impl Studio {
         let (setup, material) = self.material(id, None).await?;
         let (lengths, material) = self.compute(move || (material.natural_lengths(), material)).await?;
         let picture = &setup.picture;
+        // What runs on behind the picture is none of its frames.
+        let frames = |samples: u64| picture.rate.frames_that_hold(samples).checked_sub(picture.tail_frames).filter(|n| *n > 0);
         let way = |samples: u64| {
-            let length_frames = picture.rate.frames_that_hold(samples);
+            let length_frames = frames(samples)?;
             Some(StillsWay { length_frames, held: hold(picture, length_frames)? })
         };
         let stills: Vec<StillsWay> = lengths.iter().copied().filter_map(way).collect();
         let why_not = material.why_stills_stand(picture, lengths.len(), stills.len());
         let whole_samples = material.whole_samples();
-        let lengths = lengths.into_iter().map(|samples| (picture.rate.frames_that_hold(samples), Some(samples) == whole_samples)).collect();
+        let lengths = lengths.into_iter().filter_map(|samples| Some((frames(samples)?, Some(samples) == whole_samples))).collect();
         Ok(NaturalWays { rate: picture.rate, lengths, stills, why_not })
     }
 

@@ -132,7 +132,7 @@ const keys = ref<{ open: boolean }>()
     <nav class="column" aria-label="Steps">
       <router-link to="/" class="name">Jaunty Bar</router-link>
       <h1 class="cut-title" data-test="title">{{ cut.title }}</h1>
-      <p class="soft">{{ clock(cut.lengthS) }} at {{ cut.rate.label }} frames</p>
+      <p class="soft">{{ clock(cut.lengthS - cut.tailS) }} at {{ cut.rate.label }} frames</p>
       <ol>
         <li v-for="(entry, k) in contents" :key="entry.step" :class="{ here: entry.step === step }">
           <router-link

@@ -110,6 +110,22 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         last hit at {{ clock(positionS, true) }}
       </button>
     </div>
+    <div class="pairs">
+      <label
+        >runs on behind the picture for
+        <NumberField
+          :value="Math.round(cut.tailS * 100) / 100"
+          :min="0"
+          :max="60"
+          :step="0.5"
+          unit="s"
+          label="Seconds that the sound runs on behind the picture"
+          data-test="run-on"
+          @set="
+            (n) => emit('say', { about: 'fit', do: 'runOn', frames: Math.round((n * cut.rate.num) / cut.rate.den) })
+          "
+      /></label>
+    </div>
     <div v-if="cut.plan.parts.length === 1" class="pairs" data-test="place">
       <span class="soft">lies on the cut</span>
       <button class="plain" :disabled="busy || positionS <= 0" data-test="from-here" @click="lieFrom(positionS)">

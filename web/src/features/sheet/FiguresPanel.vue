@@ -39,6 +39,29 @@ const ENTRIES: { value: Entry; label: string }[] = [
 ]
 const entry = ref<Entry>('downbeat')
 
+/** Where the close begins to rise. */
+const closesS = computed(() => {
+  const last = props.cut.plan.phrases.at(-1)
+  return shape.value.closing && last ? Math.max(0, last.endS - (shape.value.closing.underWordsS ?? 0)) : null
+})
+/** Places of the bed that it can close with. */
+const sections = computed(() => [
+  { value: '', label: 'the bed as it goes on' },
+  ...(props.cut.bed?.reading?.sections ?? []).map(({ label, startS }) => ({
+    value: String(startS),
+    label: `${label} at ${clock(startS)} of the bed`,
+  })),
+])
+const closesWith = computed(() => {
+  const at = closesS.value
+  const pin = props.cut.plan.wishes.pins.find((one) => at !== null && Math.abs(one.cutS - at) < 0.1)
+  return sections.value.find(({ value }) => pin && value && Math.abs(Number(value) - pin.bedS) < 0.05)?.value ?? ''
+})
+function closeWith(bedS: number) {
+  const places = { atSamples: samples(closesS.value ?? 0), bedSamples: samples(bedS) }
+  emit('levels', { about: 'levels', do: 'riseFrom', ...places })
+}
+
 const loudness = computed(() => props.cut.plan.loudnessChoices)
 const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', file as File)
 </script>
@@ -250,6 +273,17 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         >
           from {{ clock(positionS, true) }} on
         </button>
+        <template v-if="sections.length > 1 && closesS !== null"
+          >with
+          <a-select
+            :value="closesWith"
+            :options="sections"
+            size="small"
+            aria-label="The place of the bed that it closes with"
+            data-test="close-with"
+            @change="(v) => v !== '' && closeWith(Number(v))"
+          />
+        </template>
       </p>
     </section>
     <section v-if="cut.plan.bedAgainst === 'voice'" class="card">

@@ -65,7 +65,7 @@ impl FilmChange {
                 picture.first_frame = first_frame.unwrap_or(picture.first_frame);
             }
             Self::Sound { on, gain_db, rule, lower_db, from_samples, until_samples } => {
-                let length_samples = cut.setup.picture.length_samples();
+                let length_samples = cut.setup.picture.picture_samples();
                 let film = film_of(cut)?;
                 if gain_db.is_some_and(|db| !(-60.0..=20.0).contains(&db)) {
                     return Err(Refusal::not_allowed("The film's own sound is raised by at most 20 dB and lowered by at most 60 dB."));

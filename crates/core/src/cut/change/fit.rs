@@ -2,6 +2,7 @@
 
 use crate::cut::{Cut, Effect, Readings, Refusal, Setup, within_a_cut};
 use crate::fit::{EndWish, Standing, StartWish, Wish, Wishes};
+use crate::picture::MOST_TAIL_S;
 use crate::picture::stills::hold;
 use crate::plan::Role;
 use crate::splice::{Law, SpliceAt, Touch};
@@ -47,6 +48,11 @@ pub enum FitChange {
     /// The cut is so long.
     Length {
         /// In frames.
+        frames: u64,
+    },
+    /// The sound runs on behind the picture.
+    RunOn {
+        /// For so many frames, 0 for none.
         frames: u64,
     },
     /// The stills are held so that the cut is about so long.
@@ -127,7 +133,7 @@ fn moved(splice: SpliceAt, side: SpliceSide, to: u64, alone: bool, lines: &[u64]
     })
 }
 
-fn wishes_of(setup: &mut Setup) -> Result<&mut Wishes, Refusal> {
+pub(super) fn wishes_of(setup: &mut Setup) -> Result<&mut Wishes, Refusal> {
     let hash = setup.bed.as_ref().map(|b| b.hash.clone()).ok_or_else(|| Refusal::not_allowed("There is no bed yet that could be fitted."))?;
     setup.candidate(&hash).map(|c| &mut c.wishes).ok_or(Refusal::Unknown("bed"))
 }
@@ -190,6 +196,17 @@ impl FitChange {
                 cut.setup.picture.set_length(length);
                 Ok(Effect::Replan)
             }
+            Self::RunOn { frames } => {
+                let picture = &mut cut.setup.picture;
+                if *frames as f64 > MOST_TAIL_S * picture.rate.as_f64() {
+                    return Err(Refusal::NotAllowed(format!("The sound runs on behind the picture by at most {MOST_TAIL_S} s.")));
+                }
+                if picture.tail_frames == *frames {
+                    return Ok(Effect::Unchanged(None));
+                }
+                picture.tail_frames = *frames;
+                Ok(Effect::Replan)
+            }
             Self::HoldStills { frames } => {
                 let wanted = length(&cut.setup, *frames)?;
                 let held = hold(&cut.setup.picture, wanted.frames());
@@ -212,6 +229,8 @@ impl FitChange {
             Self::Again => "fit again".into(),
             Self::Choose { fitting } => format!("take fitting {}", fitting + 1),
             Self::Length { frames } => format!("make the cut {} long", timecode(*frames)),
+            Self::RunOn { frames: 0 } => "end the sound with the picture".into(),
+            Self::RunOn { frames } => format!("let the sound run on for {} behind the picture", timecode(*frames)),
             Self::HoldStills { frames } => {
                 let held = hold(&before.setup.picture, *frames).map_or(*frames, |h| h.length_frames);
                 format!("hold the stills until {}", timecode(held))

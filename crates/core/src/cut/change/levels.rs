@@ -1,11 +1,13 @@
 //! Levels: figures of the whole, single objects by hand, and ambiences.
 
+use super::fit::wishes_of;
 use super::lanes;
-use crate::cut::{Cut, Effect, HouseFigures, Refusal, within_a_cut};
+use crate::cut::{Cut, Effect, HouseFigures, Refusal, Setup, within_a_cut};
+use crate::fit::{Pin, Standing, Wish};
 use crate::plan::{AmbienceWish, BedAgainst, Lane, MOST_LOWER_DB, Role, SpeechRule};
 use crate::shape::pocket::PocketWish;
 use crate::shape::{BED_ALONE_RANGE_LUFS, Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelName, LevelObject, MOST_UNDER_DB, Opening, ShapeWishes, sweep};
-use crate::units::seconds_from_samples;
+use crate::units::{samples_from_seconds, seconds_from_samples};
 use serde::{Deserialize, Serialize};
 
 /// One figure that all level objects follow.
@@ -129,6 +131,9 @@ pub enum LevelsChange {
     RiseFrom {
         /// In samples of the cut.
         at_samples: u64,
+        /// The place of the bed that is heard from there on; where one was named before, that one, or else as it goes on.
+        #[serde(default)]
+        bed_samples: Option<u64>,
     },
     /// An object is so much louder, as far as its figure goes.
     #[serde(rename_all = "camelCase")]
@@ -196,6 +201,21 @@ fn rounded(value: f64) -> f64 {
     (value * 100.0).round() / 100.0
 }
 
+/// Pins what the close is to begin with: the place of the bed that is named, or the one that was pinned where it began before.
+/// Says whether the bed is to be fitted anew.
+fn close_with(setup: &mut Setup, before: Option<u64>, at_samples: u64, bed_samples: Option<u64>) -> Result<bool, Refusal> {
+    /// So near to where it began a pin belongs to it: 0.1 s, as exact as it is typed.
+    const REACH_SAMPLES: u64 = 4800;
+    let Ok(wishes) = wishes_of(setup) else { return Ok(false) };
+    let pinned = wishes.pins.iter().find(|p| before.is_some_and(|b| b.abs_diff(p.cut_samples) <= REACH_SAMPLES)).copied();
+    let Some(bed_samples) = bed_samples.or(pinned.map(|p| p.bed_samples)) else { return Ok(false) };
+    if let Some(pin) = pinned {
+        wishes.take_back(&Standing::Pin { cut_samples: pin.cut_samples });
+    }
+    wishes.say(Wish::Pin(Pin { bed_samples, cut_samples: at_samples })).map_err(Refusal::not_allowed)?;
+    Ok(true)
+}
+
 fn beds(cut: &mut Cut) -> impl Iterator<Item = &mut Vec<LevelObject>> {
     cut.plan.layers.iter_mut().filter(|l| l.role == Role::Bed).map(|l| &mut l.levels)
 }
@@ -259,11 +279,16 @@ impl LevelsChange {
                     return Ok(Effect::Unchanged(None));
                 }
             }
-            Self::RiseFrom { at_samples } => {
+            Self::RiseFrom { at_samples, bed_samples } => {
                 let last = cut.plan.phrases.last().ok_or_else(|| Refusal::not_allowed("There are no last words to rise under."))?;
-                let under_words_s = seconds_from_samples(last.end_samples.saturating_sub(within_a_cut(*at_samples)?));
+                let end_samples = last.end_samples;
+                let under_words_s = seconds_from_samples(end_samples.saturating_sub(within_a_cut(*at_samples)?));
+                let before = cut.setup.shape.closing.map(|c| end_samples.saturating_sub(samples_from_seconds(c.under_words_s)));
                 cut.setup.shape.closing = Some(Closing { under_words_s, ..cut.setup.shape.closing.unwrap_or_default() });
                 cut.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("Not possible: {cause}.")))?;
+                if close_with(&mut cut.setup, before, *at_samples, *bed_samples)? {
+                    return Ok(Effect::Refit);
+                }
             }
             Self::Step { lane: Some(lane), level, by_db } => {
                 let Some(change) = lanes::named(cut, lane, *level)?.louder(*by_db)? else { return Ok(Effect::Unchanged(None)) };
@@ -335,7 +360,10 @@ impl LevelsChange {
             Self::Figure { figure } => figure.words(),
             Self::House { house } => format!("take the figures \"{}\"", house.name),
             Self::Balance { by_db } => (if *by_db > 0.0 { "less bed" } else { "more bed" }).into(),
-            Self::RiseFrom { at_samples } => format!("rise at the close from {:.1} s on", seconds_from_samples(*at_samples)),
+            Self::RiseFrom { at_samples, bed_samples: None } => format!("rise at the close from {:.1} s on", seconds_from_samples(*at_samples)),
+            Self::RiseFrom { at_samples, bed_samples: Some(bed) } => {
+                format!("close with {:.1} s of the bed from {:.1} s on", seconds_from_samples(*bed), seconds_from_samples(*at_samples))
+            }
             Self::Step { by_db, .. } => (if *by_db > 0.0 { "raise a level by hand" } else { "lower a level by hand" }).into(),
             Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. }, .. } if levels.len() > 1 => {
                 format!("set {} levels to {} dB under the speech", levels.len(), rounded(*db))

@@ -140,9 +140,11 @@ pub struct CutView {
     pub rate: RateView,
     /// Its length in frames.
     pub length_frames: u64,
-    /// Its length in seconds.
+    /// Length of its sound in seconds: the picture's, and what runs on behind it.
     pub length_s: f64,
-    /// Its length as timecode.
+    /// So much of that runs on behind the picture.
+    pub tail_s: f64,
+    /// Length of the picture as timecode.
     pub length_timecode: String,
     /// The timecode of its first frame.
     pub first_timecode: String,
@@ -188,7 +190,8 @@ impl From<&OpenCut> for CutView {
             title: setup.title.clone(),
             rate: shown.rate.into(),
             length_frames: shown.length_frames,
-            length_s: picture::frame_s(shown, shown.length_frames),
+            length_s: jaunty_core::units::seconds_from_samples(shown.length_samples()),
+            tail_s: jaunty_core::units::seconds_from_samples(shown.length_samples() - shown.picture_samples()),
             length_timecode: shown.rate.timecode(shown.length_frames).to_string(),
             first_timecode: shown.timecode(0),
             first_frame: shown.first_frame,

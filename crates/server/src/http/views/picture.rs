@@ -166,7 +166,7 @@ pub(super) fn film_view(film: &Film, picture: &Picture) -> FilmView {
         (true, false) => Some(format!("The film is {length} long, the cut {}.", picture.rate.timecode(picture.length_frames))),
         (false, _) => Some(format!("The film runs at {} frames a second, the cut at {}.", RateView::from(film.rate).label, RateView::from(picture.rate).label)),
     };
-    let heard = film.wish.heard(picture.length_samples());
+    let heard = film.wish.heard(picture.picture_samples());
     FilmView {
         hash: film.hash.clone(),
         name: film.name.clone(),

@@ -66,7 +66,7 @@ impl From<&FamilyCut> for FamilyCutView {
         Self {
             id: cut.row.id,
             title: setup.title.clone(),
-            length_s: seconds_from_samples(setup.picture.length_samples()),
+            length_s: seconds_from_samples(setup.picture.picture_samples()),
             length_timecode: setup.picture.rate.timecode(setup.picture.length_frames).to_string(),
             revision: cut.current.number,
             is_version: setup.version.is_some(),

@@ -7,6 +7,7 @@ use super::sound::{Span, problem, raised};
 use crate::store::cuts::Revision;
 use crate::store::sounds;
 use jaunty_core::check;
+use jaunty_core::cut::Cut;
 use jaunty_core::handover::{
     Coding, Done, FilmContainer, Form, ListForm, SheetForm, SoundForm, SourceName, cue_sheet, done, file_name, level, safe_name, stems,
 };
@@ -31,7 +32,10 @@ impl Studio {
     /// Makes a file.
     pub(super) async fn make(&self, cut: Uuid, found: &Revision, form: &Form, report: &Report) -> Result<Made, TaskError> {
         let span = Span { report: report.clone(), from: 0.0, to: 0.95 };
-        let (setup, plan) = (&found.cut.setup, &found.cut.plan);
+        let setup = &found.cut.setup;
+        let until = if form.with_tail() { u64::MAX } else { setup.picture.picture_samples() };
+        let found = &Revision { cut: Cut { plan: found.cut.plan.until(until), ..found.cut.clone() }, what: found.what.clone(), ..*found };
+        let plan = &found.cut.plan;
         let (picture, title) = (&setup.picture, setup.title.as_str());
         match *form {
             Form::Mix { sound } => self.make_mix(plan, picture, title, 0..plan.length_samples, sound, &span).await,
@@ -42,7 +46,7 @@ impl Studio {
                 made.told.push(format!("it begins at {starts} of the cut"));
                 Ok(made)
             }
-            Form::Stems => {
+            Form::Stems { .. } => {
                 let named = |hash: &str| setup.name_of(hash).map_or_else(String::new, |name| safe_name(&title_from(name)));
                 let (stems, level) = self.make_stems(plan, stems(plan, &named), &span).await?;
                 let names: Vec<&str> = stems.iter().map(|(name, _)| name.trim_end_matches(".wav")).collect();

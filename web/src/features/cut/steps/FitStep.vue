@@ -32,9 +32,12 @@ const placeS = computed(() => {
 const tried = shallowRef<{ lengthS: number; fitting: FittingView | null } | null>(null)
 const fitting = computed(() => tried.value?.fitting ?? chosen.value)
 let asking: AbortController | null = null
+/** Frames of the picture of a cut that sounds so long. */
+const framesOf = (seconds: number) =>
+  Math.max(1, Math.round(((seconds - props.cut.tailS) * props.cut.rate.num) / props.cut.rate.den))
 async function tryLength(seconds: number) {
-  const frames = Math.max(1, Math.round((seconds * props.cut.rate.num) / props.cut.rate.den))
-  const lengthS = (frames * props.cut.rate.den) / props.cut.rate.num
+  const frames = framesOf(seconds)
+  const lengthS = (frames * props.cut.rate.den) / props.cut.rate.num + props.cut.tailS
   tried.value = { lengthS, fitting: tried.value?.fitting ?? null }
   asking?.abort()
   asking = new AbortController()
@@ -47,8 +50,7 @@ async function tryLength(seconds: number) {
   if (found && tried.value?.lengthS === lengthS) tried.value = { lengthS, fitting: found }
 }
 const fit = (change: Of<'fit'>) => props.actions.say(change)
-const setLength = (seconds: number) =>
-  void fit({ about: 'fit', do: 'length', frames: Math.round((seconds * props.cut.rate.num) / props.cut.rate.den) })
+const setLength = (seconds: number) => void fit({ about: 'fit', do: 'length', frames: framesOf(seconds) })
 // The new plan comes by an event; what was tried stands until then.
 watch(
   () => [plan.value.revision, props.cut.lengthFrames],

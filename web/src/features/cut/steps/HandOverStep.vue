@@ -13,6 +13,10 @@ const { meters, openCount: looks } = useFindings(() => props.cut)
 const { handed, ask, isMaking } = useHanded(() => props.cut)
 
 const sound = reactive<SoundForm>({ coding: 'wav24', rateHz: 48_000, mono: false, loudnessLufs: null })
+/** What runs on behind the picture belongs to a file only where somebody asks for it. */
+const tail = ref(false)
+const withTail = computed(() => (tail.value && props.cut.tailS > 0 ? { withTail: true } : {}))
+const asked = computed(() => ({ ...sound, ...withTail.value }))
 const CODINGS = [
   { value: 'wav24', label: 'WAV, 24 bits' },
   { value: 'wav16', label: 'WAV, 16 bits, dithered' },
@@ -43,7 +47,7 @@ function setLoudness(value: string) {
   loudness.value = value
   sound.loudnessLufs = value === 'as-is' ? null : value === 'own' ? (sound.loudnessLufs ?? -18) : Number(value)
 }
-const mix = computed<Form>(() => ({ what: 'mix', sound: { ...sound } }))
+const mix = computed<Form>(() => ({ what: 'mix', sound: asked.value }))
 
 const passage = reactive({ fromS: 0, toS: 0, handlesS: 1 })
 /** What a passage is until somebody says so: from the playhead on, ten seconds. */
@@ -68,9 +72,13 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
   {
     name: 'Everything in one',
     about: 'mix, stems, lists, cue sheet, report, with a list of all of it',
-    form: { what: 'everything', sound: { ...sound } },
+    form: { what: 'everything', sound: asked.value },
   },
-  { name: 'Stems', about: 'each layer by itself, together they are the mix; WAV, 24 bits', form: { what: 'stems' } },
+  {
+    name: 'Stems',
+    about: 'each layer by itself, together they are the mix; WAV, 24 bits',
+    form: { what: 'stems', ...withTail.value },
+  },
   ...(props.cut.film
     ? [
         {
@@ -85,7 +93,7 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
     about: 'click a time and it becomes that of the playhead',
     form: {
       what: 'passage',
-      sound: { ...sound },
+      sound: asked.value,
       startSamples: samples(from.value),
       endSamples: samples(to.value),
       handleSamples: samples(passage.handlesS),
@@ -109,7 +117,12 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
   <section class="step">
     <header class="step-head">
       <h2>Hand over</h2>
-      <span class="soft">{{ cut.lengthTimecode }}, {{ cut.plan.lengthSamples.toLocaleString('en') }} samples</span>
+      <span class="soft"
+        >{{ cut.lengthTimecode }}, {{ samples(cut.lengthS - cut.tailS).toLocaleString('en') }} samples<template
+          v-if="cut.tailS > 0"
+          >, and {{ cut.tailS.toFixed(1) }} s behind the picture</template
+        ></span
+      >
     </header>
     <template v-if="cut.plan?.fittings.length">
       <p v-if="looks" class="warn">
@@ -161,6 +174,9 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
             @set="(value) => (sound.loudnessLufs = value)"
           />
         </div>
+        <a-checkbox v-if="cut.tailS > 0" v-model:checked="tail" data-test="with-tail">
+          with the {{ cut.tailS.toFixed(1) }} s that run on behind the picture
+        </a-checkbox>
         <p
           v-if="meters?.onItsWayOut && sound.coding !== 'wav32' && sound.loudnessLufs == null"
           class="warn"
