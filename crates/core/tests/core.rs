@@ -19,6 +19,7 @@ mod parts {
     pub mod shape;
     pub mod splice;
     pub mod succession;
+    pub mod tempo;
     pub mod time;
     pub mod versions;
     pub mod wishes;

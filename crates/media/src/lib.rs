@@ -3,7 +3,8 @@
 //! [`decode_file`] streams any supported file into a [`pcm`] file at
 //! [`jaunty_core::SAMPLE_RATE_HZ`], from which everything else reads ranges; [`encode`] writes
 //! WAV, [`hand_over`] every other form; [`overview`] makes the few numbers that a drawing needs. [`film`] asks ffmpeg
-//! about films, [`speak`] has espeak-ng speak placeholders.
+//! about films, [`speak`] has espeak-ng speak placeholders, [`at_tempo`] has
+//! rubberband change tempi.
 
 #![forbid(unsafe_code)]
 #![deny(missing_docs)]
@@ -20,6 +21,7 @@ mod pcm;
 mod program;
 mod rate;
 mod speak;
+mod stretch;
 
 pub use decode::{DecodedInfo, RATES_HZ, decode_file, decode_to_sound, decode_to_source, free_bytes};
 pub use encode::{BIT_DEPTH, WavStream, step_of, wav_bytes, write_wav};
@@ -27,3 +29,4 @@ pub use error::DecodeError;
 pub use overview::{Overview, overview};
 pub use pcm::{PcmFile, PcmWriter};
 pub use speak::{SpeakError, speak};
+pub use stretch::{StretchError, at_tempo};

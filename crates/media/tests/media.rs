@@ -1,7 +1,7 @@
 //! Files of every supported kind, made by ffmpeg (Debian's), and files that are broken.
 
 use jaunty_core::sound::{Sound, Source};
-use jaunty_media::{DecodeError, PcmFile, decode_file, decode_to_sound, film, overview, wav_bytes, write_wav};
+use jaunty_media::{DecodeError, PcmFile, at_tempo, decode_file, decode_to_sound, film, overview, wav_bytes, write_wav};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use tempfile::TempDir;
@@ -467,5 +467,36 @@ fn what_once_broke_a_decoder_is_refused_or_decoded() {
             Ok(info) => assert!(info.length_samples > 0),
             Err(cause) => assert!(cause.blames_file(), "{path:?}: {cause:?}"),
         }
+    }
+}
+
+/// Clicks come where the ratio puts them, a tone keeps its pitch, and the length is that of the ratio.
+#[test]
+fn another_tempo_keeps_the_pitch_and_puts_attacks_where_they_belong() {
+    let folder = TempDir::new().unwrap();
+    let click = |n: usize| if n % 24_000 < 400 && n >= 24_000 { 0.8 * (1.0 - (n % 24_000) as f32 / 400.0) * (0.3 * (n % 24_000) as f32).sin() } else { 0.0 };
+    let tone = |n: usize| 0.05 * (n as f32 * 440.0 * std::f32::consts::TAU / 48_000.0).sin();
+    let plane: Vec<f32> = (0..480_000).map(|n| click(n) + tone(n)).collect();
+    let (from, to) = (folder.path().join("plain.wav"), folder.path().join("quick.wav"));
+    write_wav(&from, &Sound::new(vec![plane.clone(), plane])).unwrap();
+    for tempo in [1.08, 0.93] {
+        at_tempo(&from, &to, tempo).unwrap();
+        let made = decode_to_sound(&to).unwrap();
+        assert!((made.len_samples() as f64 - 480_000.0 / tempo).abs() <= 1.0, "{} samples", made.len_samples());
+        let samples = &made.channels()[0];
+        // Attacks by the second difference, which leaves the tone out.
+        let sharp: Vec<f32> = samples.windows(3).map(|w| (w[2] - 2.0 * w[1] + w[0]).abs()).collect();
+        for k in 1..19 {
+            let at = (k as f64 * 24_000.0 / tempo) as usize;
+            let around = &sharp[at - 2400..at + 2400];
+            let most = around.iter().fold(0.0f32, |a, b| a.max(*b));
+            let first = around.iter().position(|s| *s > 0.3 * most).unwrap() as i64 - 2400;
+            assert!(first.abs() < 48, "{tempo}: attack {k} is {first} samples off");
+        }
+        // Zero crossings of the tone between two attacks: 440 a second, both ways.
+        let quiet = &samples[(4.6 * 24_000.0 / tempo) as usize..(4.95 * 24_000.0 / tempo) as usize];
+        let crossings = quiet.windows(2).filter(|w| (w[0] < 0.0) != (w[1] < 0.0)).count() as f64;
+        let hz = crossings / 2.0 * 48_000.0 / quiet.len() as f64;
+        assert!((hz - 440.0).abs() < 12.0, "{tempo}: {hz:.0} Hz");
     }
 }

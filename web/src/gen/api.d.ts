@@ -919,6 +919,21 @@ export interface components {
             sound: string;
         } | {
             /**
+             * Format: double
+             * @description Or how many beats a minute it is to have.
+             */
+            bpm?: number | null;
+            /** @enum {string} */
+            do: "tempo";
+            /**
+             * Format: double
+             * @description By how much faster than the file as it came, in percent, -30 to 30; 0 for as it came.
+             */
+            fasterPercent?: number | null;
+            /** @description Hash of the candidate. */
+            sound: string;
+        } | {
+            /**
              * Format: int64
              * @description The middle of the handover, in samples of the cut.
              */
@@ -1119,6 +1134,11 @@ export interface components {
             chosen: boolean;
             /** @description Whether the file broke off before its end. */
             damaged: boolean;
+            /**
+             * Format: double
+             * @description By how much it is faster than the file as it came, in percent.
+             */
+            fasterPercent: number;
             fit?: components["schemas"]["CandidateFitView"] | null;
             /** @description Hash of its content. */
             hash: string;

@@ -52,6 +52,15 @@ pub enum Arrival {
         /// Its sound.
         sound: String,
     },
+    /// A bed was brought to another tempo.
+    Retimed {
+        /// Hash of the file as it came.
+        original: String,
+        /// Hash of the new sound, which has been read.
+        sound: String,
+        /// Beats a minute over those of the file.
+        tempo: f64,
+    },
     /// A take without its steady noise.
     Cleaned {
         /// The take.
@@ -131,8 +140,9 @@ impl ListFile {
 
 impl Arrival {
     /// The sounds that must have been read for it.
-    pub fn needs(&self) -> Vec<(String, Role)> {
+    pub fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
         match self {
+            Self::Retimed { original, .. } => setup.made_from(original).map(|c| (c.hash.clone(), Role::Bed)).into_iter().collect(),
             Self::Read { sound, role: Role::Narration } => vec![(sound.clone(), Role::Narration)],
             _ => Vec::new(),
         }
@@ -217,6 +227,12 @@ impl Arrival {
                 }
                 Effect::Replan
             }
+            Self::Retimed { original, sound, tempo } => {
+                let reading = setup.made_from(original).and_then(|c| readings.beds.get(&c.hash));
+                let Some(reading) = reading else { return Ok(Effect::Unchanged(None)) };
+                setup.retime(original, sound, *tempo, reading);
+                Effect::Replan
+            }
             Self::Mother(mother) => {
                 setup.follow(mother);
                 Effect::Replan
@@ -252,6 +268,11 @@ impl Arrival {
             Self::Useless { sound } => format!("take \"{}\" away again", named(sound)),
             Self::FilmSound { .. } => "hear the film's own sound".into(),
             Self::Cleaned { take, .. } => format!("take the steady noise out of \"{}\"", named(take)),
+            Self::Retimed { original, tempo, .. } => {
+                let name = before.setup.made_from(original).map_or("a bed", |c| c.retimed.as_ref().map_or(&c.name, |r| &r.name));
+                let by = (tempo - 1.0) * 100.0;
+                format!("\"{name}\" {:.1} % {}", by.abs(), if by > 0.0 { "faster" } else { "slower" })
+            }
             Self::Mother(mother) => format!("take over what changed in \"{}\"", mother.title),
             Self::Spoken { .. } => "have the lines spoken by the scratch voice".into(),
         }

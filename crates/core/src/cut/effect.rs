@@ -46,6 +46,13 @@ pub enum Work {
         /// The take.
         take: String,
     },
+    /// Bring a bed to another tempo, its pitch kept.
+    Retime {
+        /// Hash of the file as it came.
+        original: String,
+        /// Beats a minute over its own.
+        tempo: f64,
+    },
     /// Fit every candidate, for comparing and listening.
     Compare,
     /// Make a file to hand over.

@@ -13,6 +13,7 @@
 //! | `arrival` | what comes in |
 //! | `effect` | what must be computed anew, and what is left to do in the background |
 //! | `moments` | what lies on a moment goes with it |
+//! | `tempo` | a bed at another tempo |
 //! | `version` | the same cut at another length |
 //! | `material` | planning: from setup and sounds to fittings and plan |
 
@@ -23,6 +24,7 @@ mod material;
 mod moments;
 mod parts;
 mod setup;
+mod tempo;
 mod version;
 
 pub use arrival::{Arrival, ListFile};
@@ -34,8 +36,10 @@ pub use effect::{Effect, Work};
 pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};
 pub use parts::{Part, PartError};
 pub use setup::{
-    AMBIENCE_UNDER_SPEECH_DB, Accepted, Candidate, Film, HouseFigures, Laid, Licence, ListReport, Opinion, OwnTerms, Setup, Take, TakeOrigin, UsedSound,
+    AMBIENCE_UNDER_SPEECH_DB, Accepted, Candidate, Film, HouseFigures, Laid, Licence, ListReport, Opinion, OwnTerms, Retimed, Setup, Take, TakeOrigin,
+    UsedSound,
 };
+pub use tempo::MOST_TEMPO_PERCENT;
 pub use version::MOST_VERSIONS;
 
 use crate::digest::digest;

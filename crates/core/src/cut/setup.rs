@@ -120,6 +120,37 @@ pub struct Candidate {
     /// What a person said about its reading, in order.
     #[serde(default)]
     pub corrections: Vec<Correction>,
+    /// The file that it was made from, where its tempo is not its own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub retimed: Option<Retimed>,
+}
+
+/// How a bed differs from the file as it came.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Retimed {
+    /// Hash of the file as it came.
+    pub of: String,
+    /// Its name.
+    pub name: String,
+    /// Beats a minute over those of the file.
+    pub tempo: f64,
+    /// What had been said about the reading of the file.
+    pub(super) before: Vec<Correction>,
+    /// What was said then of this sound by itself.
+    pub(super) given: Vec<Correction>,
+}
+
+impl Candidate {
+    /// Hash of the file as it came.
+    pub fn original(&self) -> &str {
+        self.retimed.as_ref().map_or(&self.hash, |r| &r.of)
+    }
+
+    /// Beats a minute over those of the file as it came.
+    pub fn tempo(&self) -> f64 {
+        self.retimed.as_ref().map_or(1.0, |r| r.tempo)
+    }
 }
 
 /// How a take came to be.
@@ -441,6 +472,11 @@ impl Setup {
         self.takes.iter().find(|t| t.hash == hash).map(|t| &t.edits).or_else(film).map_or(&[], Vec::as_slice)
     }
 
+    /// The candidate that is or was made from a file.
+    pub fn made_from(&self, original: &str) -> Option<&Candidate> {
+        self.candidates.iter().find(|c| c.original() == original)
+    }
+
     /// What is wanted of the fit of a bed.
     pub fn wishes(&self, hash: &str) -> Option<&Wishes> {
         self.candidates.iter().find(|c| c.hash == hash).map(|c| &c.wishes)
@@ -460,6 +496,7 @@ impl Setup {
                 own_terms: None,
                 wishes: Wishes::default(),
                 corrections: Vec::new(),
+                retimed: None,
             }),
         }
     }

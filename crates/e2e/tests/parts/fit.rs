@@ -327,3 +327,42 @@ async fn one_bed_gives_over_to_another_at_the_playhead() {
     assert_eq!((places(&alone)[0].1, places(&alone)[0].2, alone["plan"]["wishes"]["place"].is_null()), (0.0, 60.0, true));
     browser.close().await.unwrap();
 }
+
+/// A bed gets faster by a figure in the page: its beats follow, what it is fitted to stays exact, undo brings the file back,
+/// and so does the figure 0.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_bed_gets_faster_and_its_beats_and_pins_follow() {
+    let stand = Stand::new(&[]).await;
+    let (cut, first) = stand.with_bed("Faster", "60").await;
+    let bpm = |c: &Value| c["bed"]["reading"]["tempoBpm"].as_f64().unwrap_or(0.0);
+    let lines = |c: &Value| c["bed"]["reading"]["barLinesS"].as_array().unwrap().iter().map(|l| l.as_f64().unwrap()).collect::<Vec<_>>();
+    let bar_4 = (lines(&first)[4] * 48_000.0).round() as u64;
+    let pin = json!({ "do": "wish", "wish": { "what": "pin", "bedSamples": bar_4, "cutSamples": 12 * 48_000 } });
+    assert_eq!(stand.say(&cut, "fit", pin).await.0, 200);
+    stand.cut_when(&cut, |c| fitted(c) && !c["plan"]["wishes"]["pins"].as_array().unwrap().is_empty()).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
+    let field = browser.css("[data-test=faster] input, input[data-test=faster]").await.unwrap();
+    field.send_keys("\u{e009}a\u{e009}5\u{e007}").await.unwrap();
+    let faster = stand.cut_when(&cut, |c| fitted(c) && bpm(c) > bpm(&first) * 1.02).await;
+    assert!((bpm(&faster) / bpm(&first) - 1.05).abs() < 0.002, "{} became {}", bpm(&first), bpm(&faster));
+    let off = lines(&faster).iter().zip(lines(&first)).map(|(q, p)| (q * 1.05 - p).abs()).fold(0.0, f64::max);
+    assert!(lines(&faster).len() == lines(&first).len() && off < 0.0005, "bar lines are {off} s off");
+    assert!(faster["bed"]["name"].as_str().unwrap().contains("5 % faster"), "{}", faster["bed"]["name"]);
+    let pinned = &faster["plan"]["wishes"]["pins"][0];
+    assert!((pinned["bedS"].as_f64().unwrap() - lines(&faster)[4]).abs() < 0.001 && pinned["cutS"] == 12.0, "{pinned}");
+    assert_eq!(faster["plan"]["lengthSamples"], first["plan"]["lengthSamples"]);
+    let mix = decode_to_sound(&FILES.with("faster.wav", &stand.mix(&cut, &faster["plan"]["revision"]).await)).unwrap();
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    // The page shows what it is by now, and 0 is the file as it came.
+    let again = browser.css("[data-test=faster] input, input[data-test=faster]").await.unwrap();
+    again.send_keys("\u{e009}a\u{e009}0\u{e007}").await.unwrap();
+    let back = stand.cut_when(&cut, |c| fitted(c) && c["bed"]["hash"] == first["bed"]["hash"]).await;
+    assert_eq!((&back["bed"]["name"], lines(&back)), (&first["bed"]["name"], lines(&first)));
+    assert_eq!(back["bed"]["corrections"], json!([]));
+    assert_eq!(stand.go(&cut, "undo").await.0, 200);
+    stand.cut_when(&cut, |c| c["bed"]["hash"] == faster["bed"]["hash"]).await;
+    let (status, told) = stand.say(&cut, "bed", json!({ "do": "tempo", "sound": faster["bed"]["hash"], "fasterPercent": 80.0 })).await;
+    assert!(status == 422 && told["detail"].as_str().unwrap().contains("30 %"), "{told}");
+    browser.close().await.unwrap();
+}

@@ -27,7 +27,7 @@ impl Lane {
     fn of(task: &Work) -> Self {
         match task {
             Work::Plan | Work::Compare => Self::Quick,
-            Work::Read { .. } | Work::FilmSound { .. } | Work::Scratch | Work::Clean { .. } | Work::HandOver { .. } => Self::Long,
+            Work::Read { .. } | Work::FilmSound { .. } | Work::Scratch | Work::Clean { .. } | Work::Retime { .. } | Work::HandOver { .. } => Self::Long,
         }
     }
 

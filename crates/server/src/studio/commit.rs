@@ -22,7 +22,7 @@ impl Said {
     fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
         match self {
             Self::Change(change) => change.needs(setup),
-            Self::Arrival(arrival) => arrival.needs(),
+            Self::Arrival(arrival) => arrival.needs(setup),
         }
     }
 

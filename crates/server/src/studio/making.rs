@@ -6,10 +6,10 @@ use crate::store::cuts;
 use jaunty_core::cut::{Arrival, UsedSound};
 use jaunty_core::picture::Line;
 use jaunty_core::plan::Role;
-use jaunty_core::sound::Sound;
+use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::take_noise_out;
 use jaunty_core::voice::start_after;
-use jaunty_media::{WavStream, film, speak};
+use jaunty_media::{WavStream, at_tempo, film, speak};
 use std::fs::File;
 use std::io::{self, BufWriter};
 use std::path::Path;
@@ -59,6 +59,32 @@ impl Studio {
         Ok(())
     }
 
+    /// Brings a bed to another tempo, its pitch kept; the file as it came stays.
+    pub(super) async fn retime(&self, id: Uuid, original: &str, tempo: f64, report: Report) -> Result<(), TaskError> {
+        let cut = cuts::cut(&self.pool, id).await?;
+        let Some(bed) = cut.setup.made_from(original) else { return Ok(()) };
+        let name = bed.retimed.as_ref().map_or(&bed.name, |r| &r.name).clone();
+        let file = self.working_file(original).await?;
+        let (plain, made) = (self.files.unfinished()?, self.files.unfinished()?);
+        let (from, to) = (plain.path().to_owned(), made.path().to_owned());
+        let told = report.clone();
+        let work = move || -> Result<(), TaskError> {
+            written(&file, &from)?;
+            if !told.say("changing the tempo", 0.2) {
+                return Err(TaskError::Cancelled);
+            }
+            at_tempo(&from, &to, tempo).map_err(|cause| {
+                tracing::warn!(?cause, "a tempo is not changed");
+                Problem::bad_value(cause).into()
+            })
+        };
+        self.compute(work).await??;
+        let sound = self.take_in_file(made.path(), &format!("{name}, tempo {tempo}"), "wav").await?;
+        self.read(&sound, Role::Bed, report).await?;
+        self.arrive(id, Arrival::Retimed { original: original.to_owned(), sound, tempo }).await?;
+        Ok(())
+    }
+
     /// Speaks the written lines into one take and lays each of them where nobody speaks yet.
     pub(super) async fn speak_lines(&self, id: Uuid, report: Report) -> Result<(), TaskError> {
         let cut = cuts::cut(&self.pool, id).await?;
@@ -72,6 +98,22 @@ impl Studio {
         self.arrive(id, Arrival::Spoken { sound: UsedSound { hash, name }, lines }).await?;
         Ok(())
     }
+}
+
+/// Writes a sound as WAV of 32-bit floating point, a part after the other.
+fn written(source: &dyn Source, to: &Path) -> Result<(), TaskError> {
+    const PART_SAMPLES: u64 = 10 * 48_000;
+    let mut stream = WavStream::float(BufWriter::new(File::create(to)?), source.channel_count())?;
+    for start in (0..source.len_samples()).step_by(PART_SAMPLES as usize) {
+        let end = source.len_samples().min(start + PART_SAMPLES);
+        let plane = |channel| {
+            let mut samples = vec![0.0; (end - start) as usize];
+            source.read(channel, start as i64, &mut samples);
+            samples
+        };
+        stream.append(&Sound::new((0..source.channel_count()).map(plane).collect()))?;
+    }
+    Ok(stream.finish()?)
 }
 
 /// Where a line is spoken, first sample and the one after the last, and its words.

@@ -90,7 +90,9 @@ impl Studio {
         /// Twelve hours of music.
         const MOST: Duration = Duration::from_secs(3 * 3600);
         let sound = match work {
-            Work::Read { sound, .. } | Work::FilmSound { film: sound } | Work::Clean { take: sound } => sounds::sound(&self.pool, sound).await.ok().flatten(),
+            Work::Read { sound, .. } | Work::FilmSound { film: sound } | Work::Clean { take: sound } | Work::Retime { original: sound, .. } => {
+                sounds::sound(&self.pool, sound).await.ok().flatten()
+            }
             Work::Plan | Work::Compare | Work::Scratch | Work::HandOver { .. } => None,
         };
         // A megabyte of a lossy coding is a minute of sound, which takes some two seconds.
@@ -113,6 +115,7 @@ impl Studio {
             Work::FilmSound { film } => self.take_film_sound_out(id, film, report).await,
             Work::Scratch => self.speak_lines(id, report).await,
             Work::Clean { take } => self.take_noise_out(id, take, report).await,
+            Work::Retime { original, tempo } => self.retime(id, original, *tempo, report).await,
             Work::Compare => self.compare(id, report).await,
             Work::HandOver { revision, form } => Ok(self.hand_over(id, *revision, form, report).await.map(|_| ())?),
         }

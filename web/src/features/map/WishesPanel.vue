@@ -6,7 +6,7 @@ import { clock, samples } from '../../shared/words'
 
 /** What is wanted of the fit, and how else the length could be made. */
 const props = defineProps<{ cut: CutView; busy: boolean; ways: NaturalWaysView | null; positionS: number }>()
-const emit = defineEmits<{ say: [change: Of<'fit'>]; picture: [change: Of<'picture'>] }>()
+const emit = defineEmits<{ say: [change: Of<'fit'>]; picture: [change: Of<'picture'>]; bed: [change: Of<'bed'>] }>()
 const wish = (wished: Wish) => emit('say', { about: 'fit', do: 'wish', wish: wished })
 
 const wishes = computed(() => props.cut.plan.wishes)
@@ -51,6 +51,17 @@ const sings = computed(
     !!props.cut.bed?.reading?.singing?.length ||
     !!props.cut.candidates.find((one) => one.chosen)?.licence?.singing,
 )
+/** The bed at hand among the candidates, and its tempo. */
+const candidate = computed(() => props.cut.candidates.find((one) => one.chosen))
+const bpm = computed(() => candidate.value?.reading?.tempoBpm ?? 0)
+const tempo = (asked: { fasterPercent: number } | { bpm: number }) =>
+  candidate.value &&
+  emit('bed', {
+    about: 'bed',
+    do: 'tempo',
+    sound: candidate.value.hash,
+    ...{ fasterPercent: null, bpm: null, ...asked },
+  })
 const ending = computed(() => (own.value ? 'ends with its own last hit' : 'ends with its own fade'))
 /** Bars of the bed, and the one that the fitting begins on, counted from 1. */
 const lines = computed(() => props.cut.bed?.reading?.barLinesS ?? [])
@@ -125,6 +136,35 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
             (n) => emit('say', { about: 'fit', do: 'runOn', frames: Math.round((n * cut.rate.num) / cut.rate.den) })
           "
       /></label>
+    </div>
+    <div v-if="candidate" class="pairs" data-test="tempo">
+      <label
+        >faster by
+        <NumberField
+          :value="candidate.fasterPercent"
+          :min="-30"
+          :max="30"
+          :step="1"
+          unit="%"
+          label="By how many percent the bed is faster than it came; negative for slower"
+          data-test="faster"
+          :disabled="busy"
+          @set="(n) => tempo({ fasterPercent: n })"
+      /></label>
+      <label v-if="bpm > 0"
+        >at
+        <NumberField
+          :value="Math.round(bpm * 10) / 10"
+          :min="20"
+          :max="400"
+          :step="1"
+          unit="BPM"
+          label="Beats a minute of the bed"
+          data-test="bpm"
+          :disabled="busy"
+          @set="(n) => tempo({ bpm: n })"
+      /></label>
+      <span class="soft">its pitch stays</span>
     </div>
     <div v-if="cut.plan.parts.length === 1" class="pairs" data-test="place">
       <span class="soft">lies on the cut</span>

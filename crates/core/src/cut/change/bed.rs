@@ -1,6 +1,6 @@
 //! The beds to choose from, and those on the cut.
 
-use crate::cut::{Candidate, Cut, Effect, Opinion, OwnTerms, PartError, Readings, Refusal, Setup, Take, UsedSound, Work, within_a_cut};
+use crate::cut::{Candidate, Cut, Effect, MOST_TEMPO_PERCENT, Opinion, OwnTerms, PartError, Readings, Refusal, Setup, Take, UsedSound, Work, within_a_cut};
 use crate::kind::Kind;
 use crate::plan::Role;
 use crate::plan::succession::Handover;
@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 const MOST_NOTE_CHARS: usize = 500;
 
 /// A change of the beds. A bed on the cut is named by the sample of the cut from which on it lies.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "do", rename_all = "camelCase")]
 pub enum BedChange {
@@ -29,6 +29,16 @@ pub enum BedChange {
     Drop {
         /// Hash of the candidate.
         sound: String,
+    },
+    /// A candidate gets faster or slower, its pitch kept; beats, pins and whatever else is said about it follow.
+    #[serde(rename_all = "camelCase")]
+    Tempo {
+        /// Hash of the candidate.
+        sound: String,
+        /// By how much faster than the file as it came, in percent, -30 to 30; 0 for as it came.
+        faster_percent: Option<f64>,
+        /// Or how many beats a minute it is to have.
+        bpm: Option<f64>,
     },
     /// Another bed goes on from a moment of the cut on; it is at hand then.
     #[serde(rename_all = "camelCase")]
@@ -131,7 +141,7 @@ fn on_the_cut(setup: &Setup, at_samples: u64, otherwise: &str) -> Result<(), Ref
 impl BedChange {
     pub(super) fn needs(&self) -> Vec<(String, Role)> {
         match self {
-            Self::Use { sound } | Self::GoOnWith { sound, .. } => vec![(sound.clone(), Role::Bed)],
+            Self::Use { sound } | Self::GoOnWith { sound, .. } | Self::Tempo { sound, .. } => vec![(sound.clone(), Role::Bed)],
             _ => Vec::new(),
         }
     }
@@ -150,6 +160,28 @@ impl BedChange {
                 let lies = setup.parts().iter().any(|p| setup.bed_of(*p).is_some_and(|b| b.hash == *sound));
                 setup.forget(sound);
                 return Ok(if lies { Effect::Replan } else { Effect::Note(None) });
+            }
+            Self::Tempo { sound, faster_percent, bpm } => {
+                read(setup, readings, sound)?;
+                let (found, reading) = (candidate(setup, sound)?, &readings.beds[sound]);
+                let wanted = match (*faster_percent, *bpm) {
+                    (Some(percent), None) => 1.0 + percent / 100.0,
+                    (None, Some(bpm)) if reading.tempo_bpm > 0.0 => bpm * found.tempo() / reading.tempo_bpm,
+                    (None, Some(_)) => return Err(Refusal::not_allowed("No beat was found in this bed. Say by how many percent it is to be faster.")),
+                    _ => return Err(Refusal::not_allowed("Say by how many percent it is to be faster, or how many beats a minute it is to have.")),
+                };
+                if !((wanted - 1.0).abs() <= MOST_TEMPO_PERCENT / 100.0 + 1e-9) {
+                    return Err(Refusal::NotAllowed(format!("A bed gets at most {MOST_TEMPO_PERCENT} % faster or slower.")));
+                }
+                let tempo = (wanted * 10_000.0).round() / 10_000.0;
+                let original = found.original().to_owned();
+                if tempo == found.tempo() {
+                    return Ok(Effect::Unchanged(None));
+                }
+                if tempo != 1.0 {
+                    return Ok(Effect::Unchanged(Some(Work::Retime { original, tempo })));
+                }
+                setup.retime(&original, &original, 1.0, reading);
             }
             Self::GoOnWith { sound, at_samples, length_samples } => {
                 let handover = handover(*at_samples, *length_samples)?;
@@ -175,6 +207,8 @@ impl BedChange {
             Self::UseNone => "use no bed".into(),
             Self::Candidate(change) => change.words(&name(&change.sound)),
             Self::Drop { sound } => format!("take \"{}\" away", name(sound)),
+            Self::Tempo { sound, faster_percent: Some(0.0), .. } => format!("\"{}\" at its own tempo", name(sound)),
+            Self::Tempo { sound, .. } => format!("bring \"{}\" to another tempo", name(sound)),
             Self::GoOnWith { sound, .. } => format!("go on with \"{}\"", name(sound)),
             Self::TakeToHand { .. } => "work on another bed".into(),
             Self::MoveHandover { at_samples, .. } => format!("hand over at {:.1} s", seconds_from_samples(*at_samples)),

@@ -89,6 +89,8 @@ pub struct CandidateView {
     pub licence: Option<LicenceView>,
     /// What somebody says about its terms, for files of their own.
     pub own_terms: Option<OwnTerms>,
+    /// By how much it is faster than the file as it came, in percent.
+    pub faster_percent: f64,
     /// Why its terms forbid to use it for this cut as it stands.
     pub objection: Option<String>,
     /// Length in seconds, once decoded.
@@ -169,6 +171,7 @@ impl CandidateView {
             note: candidate.note.clone(),
             licence: candidate.licence.as_ref().map(LicenceView::of),
             own_terms: candidate.own_terms.clone(),
+            faster_percent: ((candidate.tempo() - 1.0) * 10_000.0).round() / 100.0,
             objection: objection.map(str::to_owned),
             length_s: sound.length_samples.map(seconds_from_samples),
             damaged: sound.damaged,

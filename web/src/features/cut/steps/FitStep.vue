@@ -279,6 +279,7 @@ useKeys('Fit', [
             :busy="busy"
             :ways="ways"
             @picture="(said) => actions.say(said)"
+            @bed="(said) => actions.say(said)"
             :position-s="listening.positionS.value"
             @say="fit"
           />
