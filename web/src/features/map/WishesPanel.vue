@@ -316,6 +316,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
   flex-wrap: wrap;
   gap: 6px 16px;
   align-items: center;
+  margin: 6px 0;
 }
 .pairs label {
   display: flex;

@@ -170,7 +170,8 @@ impl BedChange {
                     (None, Some(_)) => return Err(Refusal::not_allowed("No beat was found in this bed. Say by how many percent it is to be faster.")),
                     _ => return Err(Refusal::not_allowed("Say by how many percent it is to be faster, or how many beats a minute it is to have.")),
                 };
-                if !((wanted - 1.0).abs() <= MOST_TEMPO_PERCENT / 100.0 + 1e-9) {
+                // Also where it is no number.
+                if !wanted.is_finite() || (wanted - 1.0).abs() > MOST_TEMPO_PERCENT / 100.0 + 1e-9 {
                     return Err(Refusal::NotAllowed(format!("A bed gets at most {MOST_TEMPO_PERCENT} % faster or slower.")));
                 }
                 let tempo = (wanted * 10_000.0).round() / 10_000.0;
