@@ -22,6 +22,7 @@ mod parts {
     pub mod resume;
     pub mod scenes;
     pub mod shape;
+    pub mod situations;
     pub mod trouble;
     pub mod voice;
 }

@@ -51,6 +51,9 @@ pub enum Arrival {
         film: String,
         /// Its sound.
         sound: String,
+        /// Whether somebody talks in it, as far as is heard.
+        #[serde(default)]
+        talks: bool,
     },
     /// A bed was brought to another tempo.
     Retimed {
@@ -216,9 +219,14 @@ impl Arrival {
                 setup.forget(sound);
                 Effect::Note(None)
             }
-            Self::FilmSound { film, sound } => {
+            Self::FilmSound { film, sound, talks } => {
+                let alone = setup.takes.is_empty() && setup.lines.is_empty();
                 let Some(film) = setup.film.as_mut().filter(|f| f.hash == *film) else { return Ok(Effect::Unchanged(None)) };
                 film.sound = Some(sound.clone());
+                // Where nobody else speaks, what is said in the film is what must be understood.
+                if *talks && alone {
+                    (film.talk, film.sound_on) = (true, true);
+                }
                 Effect::Replan
             }
             Self::Cleaned { take, sound } => {
@@ -266,6 +274,7 @@ impl Arrival {
             Self::Read { sound, role: Role::Narration } => format!("use the narration \"{}\"", named(sound)),
             Self::Read { sound, role: Role::Film | Role::Ambience } => format!("hear \"{}\"", named(sound)),
             Self::Useless { sound } => format!("take \"{}\" away again", named(sound)),
+            Self::FilmSound { talks: true, .. } => "hear the film's own sound and its talk".into(),
             Self::FilmSound { .. } => "hear the film's own sound".into(),
             Self::Cleaned { take, .. } => format!("take the steady noise out of \"{}\"", named(take)),
             Self::Retimed { original, tempo, .. } => {

@@ -17,11 +17,12 @@ fn levels(cut: &Value, kind: &str) -> Vec<Value> {
     cut["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["kind"] == kind).cloned().collect()
 }
 
-async fn stem(stand: &Stand, cut: &str, hear: &str, length_s: u64) -> Sound {
+pub async fn stem(stand: &Stand, cut: &str, hear: &str, length_s: u64) -> Sound {
     let revision = stand.send("GET", &format!("/api/cuts/{cut}"), None).await.1["plan"]["revision"].as_u64().unwrap();
     let mut planes = vec![Vec::new(), Vec::new()];
     for from in (0..length_s).step_by(30) {
-        let url = format!("/api/cuts/{cut}/revisions/{revision}/sound?fromSamples={}&lengthSamples={}&hear={hear}", from * 48_000, 30 * 48_000);
+        let seconds = (length_s - from).min(30);
+        let url = format!("/api/cuts/{cut}/revisions/{revision}/sound?fromSamples={}&lengthSamples={}&hear={hear}", from * 48_000, seconds * 48_000);
         let bytes = stand.bytes(&url).await;
         let part = decode_to_sound(&FILES.with(&format!("stem-{hear}-{revision}-{from}.wav"), &bytes)).unwrap();
         planes.iter_mut().zip(part.channels()).for_each(|(p, c)| p.extend_from_slice(c));

@@ -2,8 +2,9 @@
 
 use super::task::{Report, TaskError};
 use super::{Problem, Studio, extension};
-use crate::store::cuts;
+use crate::store::{cuts, sounds};
 use jaunty_core::cut::{Arrival, UsedSound};
+use jaunty_core::kind::Kind;
 use jaunty_core::picture::Line;
 use jaunty_core::plan::Role;
 use jaunty_core::sound::{Sound, Source};
@@ -26,8 +27,13 @@ impl Studio {
         let target = wav.path().to_owned();
         self.compute(move || film::extract_sound(&path, &target)).await?.map_err(Problem::from)?;
         let sound = self.take_in_file(wav.path(), &format!("{}, own sound", film.name), "wav").await?;
-        self.read(&sound, Role::Film, report).await?;
-        self.arrive(id, Arrival::FilmSound { film: hash.to_owned(), sound }).await?;
+        self.read(&sound, Role::Film, report.clone()).await?;
+        let heard = sounds::sound(&self.pool, &sound).await?.and_then(|s| s.recognised());
+        let talks = heard.is_some_and(|r| r.kind == Kind::Speech);
+        if talks {
+            self.read(&sound, Role::Narration, report).await?;
+        }
+        self.arrive(id, Arrival::FilmSound { film: hash.to_owned(), sound, talks }).await?;
         Ok(())
     }
 

@@ -1,0 +1,196 @@
+//! Situations of practitioners made through the page alone, from raw files to what is exported: with a clock, a count of
+//! clicks, and the export measured. The levels are common practice, no source.
+
+use super::files::{FILES, Stand};
+use super::shape::stem;
+use jaunty_core::sound::loudness::{block_energies, lufs_from_energy};
+use jaunty_core::sound::{Sound, Source};
+use jaunty_e2e::{Browser, eventually};
+use jaunty_media::{decode_to_sound, write_wav};
+use serde_json::Value;
+use std::cell::Cell;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+/// Who does it: every click, file and figure counts.
+struct Hands<'a> {
+    browser: &'a Browser,
+    stand: &'a Stand,
+    acts: Cell<u32>,
+    start: Instant,
+}
+
+impl<'a> Hands<'a> {
+    /// Opens the page and makes a cut.
+    async fn on(stand: &'a Stand, browser: &'a Browser, title: &str, length: &str) -> Self {
+        let hands = Self { browser, stand, acts: Cell::new(0), start: Instant::now() };
+        browser.client().goto(&stand.server.url("/")).await.unwrap();
+        hands.types("title-input", title).await;
+        hands.types("length-input", length).await;
+        hands.clicks("submit-cut").await;
+        browser.find("step-picture").await.unwrap();
+        hands
+    }
+
+    fn acted(&self) {
+        self.acts.set(self.acts.get() + 1);
+    }
+
+    async fn clicks(&self, name: &str) {
+        self.browser.find(name).await.unwrap().click().await.unwrap();
+        self.acted();
+    }
+
+    async fn types(&self, name: &str, text: &str) {
+        self.browser.find(name).await.unwrap().send_keys(text).await.unwrap();
+        self.acted();
+    }
+
+    /// A figure in a field, in place of what it holds.
+    async fn sets(&self, name: &str, figure: &str) {
+        let field = self.browser.css(&format!("[data-test={name}] input, input[data-test={name}]")).await.unwrap();
+        field.send_keys(&format!("\u{e009}a\u{e009}{figure}\u{e007}")).await.unwrap();
+        self.acted();
+    }
+
+    async fn presses(&self, key: &str) {
+        self.browser.client().find(fantoccini::Locator::Css("body")).await.unwrap().send_keys(key).await.unwrap();
+        self.acted();
+    }
+
+    async fn brings(&self, name: &str, file: &Path) {
+        self.browser.choose_file(name, file).await.unwrap();
+        self.acted();
+    }
+
+    /// The cut once `done` says so.
+    async fn cut(&self, done: impl Fn(&Value) -> bool) -> Value {
+        let id = self.browser.client().current_url().await.unwrap().path().split('/').nth(2).unwrap().to_owned();
+        self.stand.cut_when(&id, |c| c["jobs"].as_array().is_some_and(Vec::is_empty) && done(c)).await
+    }
+
+    /// The exported mix; says what it took.
+    async fn exports(&self, situation: &str) -> Sound {
+        self.clicks("step-hand-over").await;
+        if self.browser.count("with-tail").await.unwrap() > 0 {
+            self.clicks("with-tail").await;
+        }
+        self.clicks("export").await;
+        let mix = decode_to_sound(&self.browser.saved_file().await.unwrap()).unwrap();
+        let spent = self.start.elapsed();
+        eprintln!("{situation}: {} acts, {:.0} s", self.acts.get(), spent.as_secs_f64());
+        assert!(spent < Duration::from_secs(300), "{spent:?}");
+        mix
+    }
+}
+
+/// A film of a minute with a sound, made by ffmpeg (Debian's).
+fn film(name: &str, sound: &Path) -> PathBuf {
+    let to = FILES.path(name);
+    let heard = decode_to_sound(sound).unwrap();
+    let stereo = FILES.path(&format!("{name}.wav"));
+    write_wav(&stereo, &Sound::new(vec![heard.channels()[0].clone(); 2])).unwrap();
+    let picture = ["-v", "error", "-y", "-f", "lavfi", "-i", "testsrc=s=160x90:r=25:d=60", "-i"];
+    let coding = ["-c:v", "libvpx", "-b:v", "150k", "-deadline", "realtime", "-cpu-used", "8", "-c:a", "libopus", "-b:a", "160k", "-t", "60"];
+    let status = Command::new("ffmpeg").args(picture).arg(&stereo).args(coding).arg(&to).status().expect("ffmpeg is installed by ./test");
+    assert!(status.success());
+    to
+}
+
+fn level(sound: &Sound, from_s: f64, to_s: f64) -> f64 {
+    let part = &block_energies(sound)[(from_s * 10.0) as usize..(to_s * 10.0) as usize];
+    lufs_from_energy(part.iter().sum::<f64>() / part.len() as f64)
+}
+
+/// H: a film with talk and nobody who narrates. The talk is found by itself; the bed lies 18 to 22 dB under it and is up where
+/// nobody talks.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_with_talk_gets_a_bed_that_makes_room_for_it() {
+    let stand = Stand::new(&[]).await;
+    let talks = film("talk.webm", &FILES.path("voice.wav"));
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "On the Pier", "60").await;
+    hands.brings("picture-upload", &talks).await;
+    let found = hands.cut(|c| c["film"]["hasSound"] == true).await;
+    assert_eq!((&found["film"]["talk"], &found["film"]["soundOn"]), (&Value::Bool(true), &Value::Bool(true)), "{}", found["film"]);
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    let swells = |c: &Value| c["plan"]["levels"].as_array().map_or(0, |all| all.iter().filter(|l| l["kind"] == "swell").count());
+    let view = hands.cut(|c| swells(c) >= 3).await;
+    let mix = hands.exports("H, film with talk").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let cut = view["id"].as_str().unwrap();
+    let (bed, talk) = (stem(&stand, cut, "bed", 60).await, stem(&stand, cut, "film", 60).await);
+    let spans: Vec<(f64, f64)> =
+        view["plan"]["phrases"].as_array().unwrap().iter().map(|p| (p["startS"].as_f64().unwrap(), p["endS"].as_f64().unwrap().min(60.0))).collect();
+    let spoken = |sound: &Sound| {
+        let energies = block_energies(sound);
+        let all: Vec<f64> = spans.iter().flat_map(|&(a, b)| energies[(a * 10.0) as usize..(b * 10.0) as usize].to_vec()).collect();
+        lufs_from_energy(all.iter().sum::<f64>() / all.len() as f64)
+    };
+    let apart = spoken(&talk) - spoken(&bed);
+    assert!((18.0..22.0).contains(&apart), "the bed lies {apart:.1} dB under the talk");
+    let gap = view["plan"]["levels"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|l| l["kind"] == "swell" && l["riseS"].as_f64() > Some(0.0) && l["fallS"].as_f64() > Some(0.0))
+        .unwrap();
+    let top = (gap["startS"].as_f64().unwrap() + gap["riseS"].as_f64().unwrap(), gap["endS"].as_f64().unwrap() - gap["fallS"].as_f64().unwrap());
+    let risen = level(&bed, top.0, top.1) - spoken(&bed);
+    assert!(risen > 6.0, "it rises by {risen:.1} dB in a gap");
+    browser.close().await.unwrap();
+}
+
+/// B: a film with effects and a roll of credits, and music that is much too long. The bed begins a little before the credits,
+/// lies under the effects, runs on behind the picture for two seconds and fades; nothing is heard of it before.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_bed_begins_with_the_credits_and_runs_on_behind_the_picture() {
+    let stand = Stand::new(&[]).await;
+    // Effects: bursts of noise, the last one as the credits begin.
+    let mut state = 9u32;
+    let burst = |at: usize, n: usize| if (at..at + 14_400).contains(&n) { 1.0 - (n - at) as f32 / 14_400.0 } else { 0.0 };
+    let effects = (0..60 * 48_000).map(|n| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        let noise = state as f32 / u32::MAX as f32 - 0.5;
+        noise * (0.004 + 0.6 * (burst(8 * 48_000, n) + burst(21 * 48_000, n) + burst(41 * 48_000, n)))
+    });
+    let effects = Sound::new(vec![effects.collect()]);
+    write_wav(&FILES.path("effects.wav"), &effects).unwrap();
+    let file = film("effects.webm", &FILES.path("effects.wav"));
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Slipway", "60").await;
+    hands.brings("picture-upload", &file).await;
+    let with = hands.cut(|c| c["film"]["hasSound"] == true).await;
+    assert_eq!(with["film"]["talk"], Value::Bool(false), "effects are no talk");
+    // The playhead to 40 s, and the key for credits there.
+    hands.clicks("position").await;
+    hands.types("go-to", "\u{e009}a\u{e009}0:40\u{e007}").await;
+    hands.presses("c").await;
+    hands.cut(|c| c["moments"][0]["kind"] == "credits").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    hands.cut(super::files::fitted).await;
+    hands.clicks("step-fit").await;
+    hands.clicks("from-moment").await;
+    hands.cut(|c| c["plan"]["parts"][0]["startS"] == 38.0).await;
+    hands.sets("run-on", "2").await;
+    let view = hands.cut(|c| c["tailS"] == 2.0 && c["plan"]["lengthSamples"] == 62 * 48_000).await;
+    let mix = hands.exports("B, credits").await;
+    assert_eq!(mix.len_samples(), 62 * 48_000);
+    let cut = view["id"].as_str().unwrap();
+    let bed = stem(&stand, cut, "bed", 62).await;
+    let silent = bed.channels()[0][..38 * 48_000].iter().all(|s| s.abs() < 1e-6);
+    assert!(silent, "nothing of the bed is heard before the credits");
+    let effect = level(&mix, 8.0, 8.4);
+    let under = effect - level(&bed, 45.0, 58.0);
+    assert!(under > 5.0, "the bed lies {under:.1} dB under the effects");
+    // It ends in silence behind the picture, and its fade out is longer than its fade in.
+    let fades = |kind: &str, of: &str| view["plan"]["levels"].as_array().unwrap().iter().find(|l| l["kind"] == kind).unwrap()[of].as_f64().unwrap();
+    assert!(fades("fadeOut", "fallS") > fades("fadeIn", "riseS") || view["plan"]["fittings"][0]["end"] == "ownEnding");
+    assert!(level(&bed, 60.0, 61.0) > -70.0 && bed.channels()[0].last().unwrap().abs() < 1e-3);
+    let told = async || browser.find("handed").await.ok()?.text().await.ok().filter(|t| t.contains("Slipway"));
+    eventually(Duration::from_secs(10), told).await.expect("it is listed");
+    browser.close().await.unwrap();
+}
