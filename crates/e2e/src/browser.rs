@@ -174,7 +174,9 @@ impl Browser {
             let entries: Vec<_> = std::fs::read_dir(self.downloads.path()).ok()?.flatten().map(|e| e.path()).collect();
             // Chromium writes under other names first, hidden ones among them.
             let begun = |p: &std::path::Path| p.file_name().is_some_and(|n| n.to_string_lossy().starts_with('.'));
-            entries.into_iter().find(|p| !begun(p) && p.extension().is_some_and(|e| e != "crdownload" && e != "tmp"))
+            // Its own name stands there empty at first.
+            let filled = |p: &std::path::Path| p.metadata().is_ok_and(|m| m.len() > 0);
+            entries.into_iter().find(|p| !begun(p) && filled(p) && p.extension().is_some_and(|e| e != "crdownload" && e != "tmp"))
         };
         eventually(Duration::from_secs(40), whole).await.ok_or_else(|| BrowserError::Missing("a saved file".into()))
     }

@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 use std::time::Duration;
 
 /// Takes the mouse from one share of an element's width to another.
-async fn drag(browser: &Browser, on: &Element, from: f64, to_px: f64) {
+pub async fn drag(browser: &Browser, on: &Element, from: f64, to_px: f64) {
     let (x, y, width, height) = on.rectangle().await.unwrap();
     let to = |px: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(120)), x: (x + width * from + px).round(), y: (y + height / 2.0).round() };
     let moves = MouseActions::new("mouse".into())

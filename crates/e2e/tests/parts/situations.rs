@@ -64,6 +64,18 @@ impl<'a> Hands<'a> {
         self.acted();
     }
 
+    /// Arrow keys on something of the sheet that can be moved.
+    async fn moves(&self, label: &str, keys: &str) {
+        self.browser.css(&format!("[aria-label='{label}']")).await.unwrap().send_keys(keys).await.unwrap();
+        self.acted();
+    }
+
+    /// Puts the playhead somewhere.
+    async fn goes_to(&self, time: &str) {
+        self.clicks("position").await;
+        self.types("go-to", &format!("\u{e009}a\u{e009}{time}\u{e007}")).await;
+    }
+
     /// The cut once `done` says so.
     async fn cut(&self, done: impl Fn(&Value) -> bool) -> Value {
         let id = self.browser.client().current_url().await.unwrap().path().split('/').nth(2).unwrap().to_owned();
@@ -165,8 +177,7 @@ async fn a_bed_begins_with_the_credits_and_runs_on_behind_the_picture() {
     let with = hands.cut(|c| c["film"]["hasSound"] == true).await;
     assert_eq!(with["film"]["talk"], Value::Bool(false), "effects are no talk");
     // The playhead to 40 s, and the key for credits there.
-    hands.clicks("position").await;
-    hands.types("go-to", "\u{e009}a\u{e009}0:40\u{e007}").await;
+    hands.goes_to("0:40").await;
     hands.presses("c").await;
     hands.cut(|c| c["moments"][0]["kind"] == "credits").await;
     hands.clicks("step-beds").await;
@@ -192,5 +203,141 @@ async fn a_bed_begins_with_the_credits_and_runs_on_behind_the_picture() {
     assert!(level(&bed, 60.0, 61.0) > -70.0 && bed.channels()[0].last().unwrap().abs() < 1e-3);
     let told = async || browser.find("handed").await.ok()?.text().await.ok().filter(|t| t.contains("Slipway"));
     eventually(Duration::from_secs(10), told).await.expect("it is listed");
+    browser.close().await.unwrap();
+}
+
+fn noise(seconds: usize, level: f32, seed: u32) -> Sound {
+    let mut state = seed;
+    let next = |_| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        level * (state as f32 / u32::MAX as f32 - 0.5)
+    };
+    Sound::new(vec![(0..seconds * 48_000).map(next).collect()])
+}
+
+/// D: a film with the noise of its place. Its sound is lowered as a whole and further in one passage; nothing else of it changes.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_noise_of_a_place_is_lowered_as_a_whole_and_in_one_passage() {
+    let stand = Stand::new(&[]).await;
+    write_wav(&FILES.path("wharf.wav"), &noise(60, 0.1, 77)).unwrap();
+    let file = film("wharf.webm", &FILES.path("wharf.wav"));
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Wharf", "60").await;
+    hands.brings("picture-upload", &file).await;
+    hands.cut(|c| c["film"]["hasSound"] == true).await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    let first = hands.cut(super::files::fitted).await;
+    let cut = first["id"].as_str().unwrap().to_owned();
+    hands.clicks("step-shape").await;
+    let before = stem(&stand, &cut, "film", 60).await;
+    hands.clicks("figures").await;
+    hands.sets("film-gain", "-6").await;
+    hands.cut(|c| c["film"]["gainDb"] == -6.0).await;
+    hands.clicks("figures").await;
+    let lane = browser.find("lane").await.unwrap();
+    super::lanes::drag(&browser, &lane, 0.2, 300.0).await;
+    let passage = |c: &Value| c["plan"]["lanes"][0]["levels"].as_array().and_then(|all| all.iter().find(|l| l["kind"] == "sweep").cloned());
+    for k in 1..=3 {
+        hands.clicks("sweep-down").await;
+        hands.cut(|c| passage(c).is_some_and(|p| p["gainDb"] == -f64::from(k))).await;
+    }
+    let view = hands.cut(|c| passage(c).is_some()).await;
+    let mix = hands.exports("D, noise on location").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let after = stem(&stand, &cut, "film", 60).await;
+    let swept = passage(&view).unwrap();
+    let (from, to) = (swept["startS"].as_f64().unwrap(), swept["endS"].as_f64().unwrap());
+    let fell = |from: f64, to: f64| level(&before, from, to) - level(&after, from, to);
+    assert!((fell(to + 1.0, 50.0) - 6.0).abs() < 0.1, "as a whole by {:.2} dB", fell(to + 1.0, 50.0));
+    assert!((fell(from + 0.4, to - 0.4) - 9.0).abs() < 0.1, "in the passage by {:.2} dB", fell(from + 0.4, to - 0.4));
+    browser.close().await.unwrap();
+}
+
+/// Q: a scene whose bed is too long. Its own ending is on the mark, and rings.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_last_hit_falls_on_the_mark_and_rings() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Lantern", "60").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    hands.cut(super::files::fitted).await;
+    hands.clicks("step-fit").await;
+    hands.goes_to("0:54").await;
+    hands.clicks("hit-here").await;
+    let hit = |c: &Value| c["plan"]["fittings"][c["plan"]["chosen"].as_u64().unwrap_or(0) as usize]["lastHitS"].as_f64();
+    let view = hands.cut(|c| c["plan"]["wishes"]["end"] == "ownEnding" && hit(c).is_some_and(|s| (s - 54.0).abs() < 0.5)).await;
+    let mix = hands.exports("Q, own ending on the mark").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let at = hit(&view).unwrap();
+    assert!((at - 54.0).abs() < 0.02, "the last hit falls at {at:.3} s");
+    // It rings on and is over within the cut.
+    assert!(level(&mix, 54.1, 55.0) > level(&mix, 59.0, 60.0) + 10.0 && level(&mix, 54.1, 56.0) > -50.0);
+    browser.close().await.unwrap();
+}
+
+/// R: a clip for the web. The bed is trimmed, at a level, with a fade at its start, and nothing is heard past the picture.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_short_clip_gets_a_bed_at_a_level_with_fades() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Two Minutes of Bread", "20").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    hands.cut(super::files::fitted).await;
+    hands.clicks("step-shape").await;
+    hands.clicks("figures").await;
+    hands.sets("bed-alone-lufs", "-20").await;
+    hands.cut(|c| c["plan"]["shape"]["bedAloneLufs"] == -20.0).await;
+    hands.clicks("figures").await;
+    let fade = |c: &Value| c["plan"]["levels"].as_array().unwrap().iter().find(|l| l["kind"] == "fadeIn").unwrap()["riseS"].as_f64().unwrap();
+    let was = fade(&hands.cut(super::files::fitted).await);
+    hands.moves("bed, faded in until", "\u{e014}\u{e014}\u{e014}\u{e014}\u{e014}\u{e014}\u{e014}\u{e014}\u{e014}\u{e014}").await;
+    hands.cut(|c| (fade(c) - was - 1.0).abs() < 0.011).await;
+    let mix = hands.exports("R, clip for the web").await;
+    assert_eq!(mix.len_samples(), 20 * 48_000);
+    let lufs = jaunty_core::sound::loudness::measure(&mix).integrated_lufs.unwrap();
+    assert!((lufs + 20.0).abs() < 1.0, "{lufs:.1} LUFS for -20");
+    assert!(level(&mix, 0.0, 0.1) < level(&mix, 1.2, 3.0) - 10.0, "it is faded in");
+    assert!(mix.channels().iter().all(|c| c.last().unwrap().abs() < 1e-3), "it ends in silence");
+    browser.close().await.unwrap();
+}
+
+/// L: a spot of a fixed length. It begins cold on a later bar, the voice comes on a downbeat, one phrase has more room, and the
+/// end is silent to the sample.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_spot_begins_cold_and_the_voice_comes_on_a_downbeat() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Kettle", "0:01:15:00").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    hands.cut(super::files::fitted).await;
+    hands.clicks("step-voice").await;
+    hands.brings("narration-upload", &FILES.path("voice.wav")).await;
+    hands.cut(|c| c["plan"]["phrases"].as_array().is_some_and(|p| !p.is_empty())).await;
+    hands.clicks("step-fit").await;
+    hands.sets("first-bar", "5").await;
+    hands.cut(|c| c["plan"]["wishes"]["start"] == "cold" && super::files::fitted(c)).await;
+    hands.clicks("step-shape").await;
+    hands.clicks("figures").await;
+    hands.sets("alone-s", "5").await;
+    hands.clicks("enter").await;
+    let starts = |c: &Value| c["plan"]["phrases"][0]["startS"].as_f64().unwrap();
+    hands.cut(|c| super::files::fitted(c) && (4.9..9.0).contains(&starts(c))).await;
+    hands.clicks("figures").await;
+    hands.clicks("words").await;
+    hands.clicks("emphasise").await;
+    let view = hands.cut(|c| c["plan"]["levels"].as_array().unwrap().iter().any(|l| l["kind"] == "emphasis")).await;
+    let mix = hands.exports("L, spot").await;
+    assert_eq!(mix.len_samples(), 75 * 48_000);
+    let lines: Vec<f64> = view["plan"]["barLines"].as_array().unwrap().iter().map(|b| b["atS"].as_f64().unwrap()).collect();
+    let off = lines.iter().map(|l| (l - starts(&view)).abs()).fold(f64::INFINITY, f64::min);
+    assert!(off < 0.06, "the voice comes {off:.3} s beside a downbeat");
+    assert_eq!(view["plan"]["fittings"][view["plan"]["chosen"].as_u64().unwrap() as usize]["pieces"][0]["startBar"], 5);
+    let bed = stem(&stand, view["id"].as_str().unwrap(), "bed", 75).await;
+    assert!(level(&bed, 0.0, 0.3) > level(&bed, 1.0, 4.0) - 12.0, "it begins cold");
+    assert!(mix.channels().iter().all(|c| c.last().unwrap().abs() < 1e-3), "it ends in silence");
     browser.close().await.unwrap();
 }

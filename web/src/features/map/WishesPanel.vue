@@ -95,6 +95,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         <NumberField
           style="width: 64px"
           label="Bar that it begins on"
+          data-test="first-bar"
           :value="firstBar"
           :min="1"
           :max="bars"
@@ -301,6 +302,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         <button
           class="plain"
           :disabled="busy"
+          data-test="hold-stills"
           @click="emit('say', { about: 'fit', do: 'holdStills', frames: one.lengthFrames })"
         >
           hold the stills so

@@ -322,6 +322,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :min="-60"
             :max="20"
             label="Gain of the film's own sound, dB"
+            data-test="film-gain"
             percent="gain"
             @set="(n) => film({ gainDb: n })"
           />, under speech

@@ -394,6 +394,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
             data-test="words"
             @click="emit('phrase', word.phrase, word.x, line.index * sheet.lineHeight + ROWS.words)"
           >
+            <rect :x="word.x" :y="ROWS.words - 12" :width="word.width" height="18" class="touch" />
             <line :x1="word.x" :x2="word.x + word.width" :y1="ROWS.words + 5" :y2="ROWS.words + 5" />
             <text
               :x="word.x"
