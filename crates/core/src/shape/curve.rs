@@ -129,6 +129,12 @@ impl GainCurve {
         gain_from_db(self.level_db(at)) * opened * closed
     }
 
+    /// Whether a passage by hand begins or ends between the points around a cell.
+    fn has_edge_within(&self, cell: u64) -> bool {
+        let inside = |at: u64| at / CURVE_STEP_SAMPLES == cell && !at.is_multiple_of(CURVE_STEP_SAMPLES);
+        self.sweeps.iter().any(|s| inside(s.start) || inside(s.end))
+    }
+
     /// Multiplies samples that begin at `start` of the cut with the curve.
     pub fn apply(&self, start: u64, channels: &mut [Vec<f32>]) {
         let len = channels.first().map_or(0, Vec::len) as u64;
@@ -145,6 +151,15 @@ impl GainCurve {
             }
             let stop = ((cell + 1) * CURVE_STEP_SAMPLES).min(start + len);
             let first = (at - start) as usize..(stop - start) as usize;
+            // Where a passage by hand begins or ends between two points, nothing outside of it may change.
+            if self.has_edge_within(cell) {
+                for (k, index) in first.enumerate() {
+                    let gain = self.gain(at + k as u64) as f32;
+                    channels.iter_mut().for_each(|channel| channel[index] *= gain);
+                }
+                at = stop;
+                continue;
+            }
             let slope = (right - left) / CURVE_STEP_SAMPLES as f64;
             let offset = (at - cell * CURVE_STEP_SAMPLES) as f64;
             for channel in channels.iter_mut() {

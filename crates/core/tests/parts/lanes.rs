@@ -66,6 +66,18 @@ fn a_passage_of_a_lane_changes_by_what_was_typed_and_nothing_outside_of_it() {
             let (from, to) = ((17 * S) as usize, (23 * S) as usize);
             assert!(a[..from] == b[..from] && a[to..] == b[to..], "{lane:?}: something else changed");
         }
+        // Also where it begins and ends between the points that the curve is computed at.
+        let odd = LevelsChange::Sweep { lane: Some(lane.clone()), start_samples: 40 * S + 17, end_samples: 41 * S + 45, by_db: -12.0 };
+        let swept = after.clone();
+        say(&mut cut, odd).unwrap();
+        let after = heard(&cut, &lane);
+        for (a, b) in swept.channels().iter().zip(after.channels()) {
+            let (from, to) = ((40 * S + 17) as usize, (41 * S + 45) as usize);
+            assert!(a[..from] == b[..from] && a[to..] == b[to..] && a[from..to] != b[from..to], "{lane:?}: something beside the passage changed");
+        }
+        let odd = LevelName { kind: LevelKind::Sweep, start_samples: 40 * S + 17, end_samples: 41 * S + 45 };
+        say(&mut cut, LevelsChange::GiveBack { lane: Some(lane.clone()), level: odd }).unwrap();
+        let after = heard(&cut, &lane);
         // The other lane is as it was, and what is given back sounds as before.
         let other = if lane == Lane::Film { wind() } else { Lane::Film };
         assert!(heard(&cut, &other).channels() == heard(&self::cut(), &other).channels());

@@ -12,6 +12,7 @@ use std::time::Duration;
 
 /// Takes the mouse from one share of an element's width to another.
 pub async fn drag(browser: &Browser, on: &Element, from: f64, to_px: f64) {
+    browser.client().execute("arguments[0].scrollIntoView({ block: 'center' })", vec![serde_json::to_value(on).unwrap()]).await.unwrap();
     let (x, y, width, height) = on.rectangle().await.unwrap();
     let to = |px: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(120)), x: (x + width * from + px).round(), y: (y + height / 2.0).round() };
     let moves = MouseActions::new("mouse".into())

@@ -70,6 +70,17 @@ impl<'a> Hands<'a> {
         self.acted();
     }
 
+    /// One of a list that opens.
+    async fn chooses(&self, name: &str, one: &str) {
+        let open = "const list = document.querySelector(`[data-test='${arguments[0]}']`); list.scrollIntoView({ block: 'center' }); list.querySelector('.ant-select-selector').dispatchEvent(new MouseEvent('mousedown', { bubbles: true }))";
+        self.browser.find(name).await.unwrap();
+        self.browser.client().execute(open, vec![name.into()]).await.unwrap();
+        let choose = "const one = [...document.querySelectorAll('.ant-select-dropdown:not(.ant-select-dropdown-hidden) .ant-select-item-option')].find((o) => o.textContent.trim().startsWith(arguments[0])); one?.click(); return !!one";
+        let chosen = async || self.browser.client().execute(choose, vec![one.into()]).await.ok()?.as_bool()?.then_some(());
+        eventually(Duration::from_secs(10), chosen).await.unwrap_or_else(|| panic!("{one} is in the list {name}"));
+        self.acted();
+    }
+
     /// Puts the playhead somewhere.
     async fn goes_to(&self, time: &str) {
         self.clicks("position").await;
@@ -82,18 +93,34 @@ impl<'a> Hands<'a> {
         self.stand.cut_when(&id, |c| c["jobs"].as_array().is_some_and(Vec::is_empty) && done(c)).await
     }
 
+    /// Brings the bed and the narration of the tests in.
+    async fn with_bed_and_voice(&self, bed: &str, voice: &str) {
+        self.clicks("step-beds").await;
+        self.brings("bed-upload", &FILES.path(bed)).await;
+        self.cut(super::files::fitted).await;
+        self.clicks("step-voice").await;
+        self.brings("narration-upload", &FILES.path(voice)).await;
+        self.cut(|c| c["plan"]["phrases"].as_array().is_some_and(|p| !p.is_empty())).await;
+    }
+
     /// The exported mix; says what it took.
     async fn exports(&self, situation: &str) -> Sound {
         self.clicks("step-hand-over").await;
         if self.browser.count("with-tail").await.unwrap() > 0 {
             self.clicks("with-tail").await;
         }
+        self.saves(situation).await.1
+    }
+
+    /// The mix as it is asked for, with its file.
+    async fn saves(&self, situation: &str) -> (PathBuf, Sound) {
         self.clicks("export").await;
-        let mix = decode_to_sound(&self.browser.saved_file().await.unwrap()).unwrap();
+        let file = self.browser.saved_file().await.unwrap();
+        let mix = decode_to_sound(&file).unwrap();
         let spent = self.start.elapsed();
         eprintln!("{situation}: {} acts, {:.0} s", self.acts.get(), spent.as_secs_f64());
         assert!(spent < Duration::from_secs(300), "{spent:?}");
-        mix
+        (file, mix)
     }
 }
 
@@ -279,6 +306,7 @@ async fn the_last_hit_falls_on_the_mark_and_rings() {
 
 /// R: a clip for the web. The bed is trimmed, at a level, with a fade at its start, and nothing is heard past the picture.
 #[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
 async fn a_short_clip_gets_a_bed_at_a_level_with_fades() {
     let stand = Stand::new(&[]).await;
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
@@ -311,12 +339,7 @@ async fn a_spot_begins_cold_and_the_voice_comes_on_a_downbeat() {
     let stand = Stand::new(&[]).await;
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Kettle", "0:01:15:00").await;
-    hands.clicks("step-beds").await;
-    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
-    hands.cut(super::files::fitted).await;
-    hands.clicks("step-voice").await;
-    hands.brings("narration-upload", &FILES.path("voice.wav")).await;
-    hands.cut(|c| c["plan"]["phrases"].as_array().is_some_and(|p| !p.is_empty())).await;
+    hands.with_bed_and_voice("bed.wav", "voice.wav").await;
     hands.clicks("step-fit").await;
     hands.sets("first-bar", "5").await;
     hands.cut(|c| c["plan"]["wishes"]["start"] == "cold" && super::files::fitted(c)).await;
@@ -339,5 +362,261 @@ async fn a_spot_begins_cold_and_the_voice_comes_on_a_downbeat() {
     let bed = stem(&stand, view["id"].as_str().unwrap(), "bed", 75).await;
     assert!(level(&bed, 0.0, 0.3) > level(&bed, 1.0, 4.0) - 12.0, "it begins cold");
     assert!(mix.channels().iter().all(|c| c.last().unwrap().abs() < 1e-3), "it ends in silence");
+    browser.close().await.unwrap();
+}
+
+/// C: a reading aloud over music that may not earn money: some seconds of music before the voice, the bed lowered as it begins,
+/// a compressed file, and a word about the terms.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn a_reading_aloud_is_saved_compressed_and_its_terms_are_told() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "The Hare's Letters", "0:01:20:00").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    hands.cut(super::files::fitted).await;
+    hands.chooses("own-terms", "non-commercial").await;
+    hands.cut(|c| !c["candidates"][0]["ownTerms"].is_null()).await;
+    hands.clicks("step-voice").await;
+    hands.brings("narration-upload", &FILES.path("voice.wav")).await;
+    hands.cut(|c| c["plan"]["phrases"].as_array().is_some_and(|p| !p.is_empty())).await;
+    hands.clicks("step-shape").await;
+    hands.clicks("figures").await;
+    hands.sets("alone-s", "7").await;
+    hands.clicks("enter").await;
+    let starts = |c: &Value| c["plan"]["phrases"][0]["startS"].as_f64().unwrap();
+    let view = hands.cut(|c| super::files::fitted(c) && (6.9..10.0).contains(&starts(c))).await;
+    hands.clicks("step-hand-over").await;
+    hands.chooses("coding", "MP3").await;
+    let (file, mix) = hands.saves("C, reading aloud").await;
+    assert_eq!(file.extension().unwrap(), "mp3");
+    assert!(mix.len_samples().abs_diff(80 * 48_000) < 2400, "{} samples", mix.len_samples());
+    let voice = stem(&stand, view["id"].as_str().unwrap(), "voice", 80).await;
+    assert!(level(&voice, 0.0, 6.8) < -70.0 && level(&voice, starts(&view), starts(&view) + 2.0) > -40.0);
+    let bed = stem(&stand, view["id"].as_str().unwrap(), "bed", 80).await;
+    assert!(level(&bed, 1.0, 4.0) > level(&bed, starts(&view) + 1.0, starts(&view) + 3.0) + 6.0, "the bed is lowered as the voice begins");
+    browser.close().await.unwrap();
+}
+
+/// E: stills and a bed that is longer than they are. They are held longer by equal shares, and picture and bed end together.
+#[tokio::test(flavor = "multi_thread")]
+async fn stills_are_held_until_the_bed_ends_by_itself() {
+    let shot = |k: usize| {
+        format!(
+            "00{} A00{}     V     C        00:00:00:00 00:00:20:00 01:{:02}:{:02}:00 01:{:02}:{:02}:00\n* FROM CLIP NAME: PLATE {}\n",
+            k + 1,
+            k + 1,
+            k * 20 / 60,
+            k * 20 % 60,
+            (k + 1) * 20 / 60,
+            (k + 1) * 20 % 60,
+            k + 1
+        )
+    };
+    let list = format!("TITLE: PLATES\nFCM: NON-DROP FRAME\n{}", (0..7).map(shot).collect::<String>());
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url("/")).await.unwrap();
+    let hands = Hands { browser: &browser, stand: &stand, acts: Cell::new(0), start: Instant::now() };
+    hands.brings("from-file", &FILES.with("Plates.edl", list.as_bytes())).await;
+    browser.find("picture-lines").await.unwrap();
+    let first = hands.cut(|c| c["shots"].as_array().is_some_and(|s| s.len() == 7)).await;
+    hands.clicks("all-stills").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    hands.cut(super::files::fitted).await;
+    hands.clicks("step-fit").await;
+    hands.clicks("hold-stills").await;
+    let length = |c: &Value| c["lengthFrames"].as_u64().unwrap();
+    let view = hands.cut(|c| length(c) != length(&first) && super::files::fitted(c)).await;
+    let mix = hands.exports("E, stills").await;
+    assert_eq!(mix.len_samples(), length(&view) * 1920);
+    let held: Vec<f64> = view["shots"].as_array().unwrap().iter().map(|s| s["lengthS"].as_f64().unwrap()).collect();
+    let (least, most) = held.iter().fold((f64::MAX, 0.0f64), |(a, b), s| (a.min(*s), b.max(*s)));
+    assert!(most - least <= 0.041, "held from {least} to {most} s");
+    let chosen = &view["plan"]["fittings"][view["plan"]["chosen"].as_u64().unwrap() as usize];
+    assert_eq!(chosen["end"], "ownEnding");
+    browser.close().await.unwrap();
+}
+
+/// F: a short loop that is made thrice as long: the level is steady through every joint.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn a_short_loop_lasts_thrice_as_long() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Lamp", "48").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("loop.wav")).await;
+    let view = hands.cut(super::files::fitted).await;
+    let mix = hands.exports("F, loop made thrice as long").await;
+    assert_eq!(mix.len_samples(), 48 * 48_000);
+    let chosen = &view["plan"]["fittings"][view["plan"]["chosen"].as_u64().unwrap() as usize];
+    let splices = chosen["splices"].as_array().unwrap();
+    assert!(splices.len() >= 2, "{splices:?}");
+    for splice in splices {
+        let at = splice["atS"].as_f64().unwrap();
+        // A bar before and after: the same music, as loud.
+        let step = level(&mix, at - 2.0, at) - level(&mix, at, at + 2.0);
+        assert!(step.abs() < 3.0 && splice["hardToHear"].as_u64().unwrap() >= 90, "{step:.1} dB at {at:.1} s: {splice}");
+    }
+    browser.close().await.unwrap();
+}
+
+/// N: a short clip for which a middle part of the bed is kept, a little faster.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn a_middle_part_is_kept_and_the_bed_is_a_little_faster() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Crumb", "45").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    let first = hands.cut(super::files::fitted).await;
+    hands.clicks("step-fit").await;
+    hands.sets("faster", "4").await;
+    let bpm = |c: &Value| c["bed"]["reading"]["tempoBpm"].as_f64().unwrap_or(0.0);
+    hands.cut(|c| bpm(c) > bpm(&first) * 1.02 && super::files::fitted(c)).await;
+    let ruler = browser.find("bed-ruler").await.unwrap();
+    super::lanes::drag(&browser, &ruler, 0.4, 80.0).await;
+    hands.acted();
+    hands.clicks("keep").await;
+    let view = hands.cut(|c| c["plan"]["wishes"]["keep"].as_array().is_some_and(|k| k.len() == 1) && super::files::fitted(c)).await;
+    let mix = hands.exports("N, middle part kept").await;
+    assert_eq!(mix.len_samples(), 45 * 48_000);
+    let kept = &view["plan"]["wishes"]["keep"][0];
+    let (from, to) = (kept["startS"].as_f64().unwrap(), kept["endS"].as_f64().unwrap());
+    let chosen = &view["plan"]["fittings"][view["plan"]["chosen"].as_u64().unwrap() as usize];
+    let heard =
+        chosen["pieces"].as_array().unwrap().iter().any(|p| p["sourceStartS"].as_f64().unwrap() <= from + 0.1 && p["sourceEndS"].as_f64().unwrap() >= to - 0.1);
+    assert!(heard, "{from} to {to} of {}", chosen["pieces"]);
+    browser.close().await.unwrap();
+}
+
+/// The spans of phrases, in seconds.
+fn phrases(view: &Value) -> Vec<(f64, f64)> {
+    view["plan"]["phrases"].as_array().unwrap().iter().map(|p| (p["startS"].as_f64().unwrap(), p["endS"].as_f64().unwrap())).collect()
+}
+
+/// J: a bed that is too short is repeated; in one passage it lies at 10 % with edges of two seconds.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn a_passage_lies_at_a_tenth_with_long_edges() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Shelf Life", "60").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("loop.wav")).await;
+    let cut = hands.cut(super::files::fitted).await["id"].as_str().unwrap().to_owned();
+    hands.clicks("step-shape").await;
+    let before = stem(&stand, &cut, "bed", 60).await;
+    let line = browser.find("line").await.unwrap();
+    super::lanes::drag(&browser, &line, 0.2, 600.0).await;
+    hands.acted();
+    hands.clicks("sweep-down").await;
+    hands.clicks("level-mark").await;
+    hands.sets("sweep-db", "10%").await;
+    let passage = |c: &Value| c["plan"]["levels"].as_array().and_then(|all| all.iter().find(|l| l["kind"] == "sweep").cloned());
+    hands.cut(|c| passage(c).is_some_and(|p| p["gainDb"] == -20.0)).await;
+    for edge in ["level-rise", "level-fall"] {
+        hands.sets(edge, "2").await;
+    }
+    let view = hands.cut(|c| passage(c).is_some_and(|p| p["riseS"] == 2.0 && p["fallS"] == 2.0)).await;
+    let mix = hands.exports("J, a passage at 10 %").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let after = stem(&stand, &cut, "bed", 60).await;
+    let swept = passage(&view).unwrap();
+    let (from, to) = (swept["startS"].as_f64().unwrap(), swept["endS"].as_f64().unwrap());
+    let fell = level(&before, from + 2.1, to - 2.1) - level(&after, from + 2.1, to - 2.1);
+    assert!((fell - 20.0).abs() < 0.2, "{fell:.2} dB for 20");
+    let (a, b) = ((from * 48_000.0) as usize, (to * 48_000.0) as usize + 1);
+    assert!(before.channels()[0][..a] == after.channels()[0][..a] && before.channels()[0][b..] == after.channels()[0][b..], "nothing else changes");
+    browser.close().await.unwrap();
+}
+
+/// K: the voice enters right after a section of the song, and the bed drops under it.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn the_voice_enters_with_a_section() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Signal Box", "0:01:40:00").await;
+    hands.with_bed_and_voice("bed.wav", "voice.wav").await;
+    hands.clicks("step-shape").await;
+    hands.clicks("figures").await;
+    hands.sets("alone-s", "9").await;
+    hands.chooses("entry", "on the next section").await;
+    hands.clicks("enter").await;
+    let view = hands.cut(|c| super::files::fitted(c) && phrases(c)[0].0 > 8.9).await;
+    let mix = hands.exports("K, speech after a section").await;
+    assert_eq!(mix.len_samples(), 100 * 48_000);
+    let sections = view["plan"]["barLines"].as_array().unwrap().iter().filter(|b| b["letter"].is_string());
+    let at = phrases(&view)[0].0;
+    let off = sections.map(|b| (b["atS"].as_f64().unwrap() - at).abs()).fold(f64::INFINITY, f64::min);
+    assert!(off < 0.06, "the voice comes {off:.3} s beside a section");
+    let cut = view["id"].as_str().unwrap();
+    let (bed, voice) = (stem(&stand, cut, "bed", 100).await, stem(&stand, cut, "voice", 100).await);
+    let apart = |from: f64, to: f64| level(&voice, at, phrases(&view)[0].1) - level(&bed, from, to);
+    let (alone, under) = (apart(at - 6.0, at - 3.0), apart(at, phrases(&view)[0].1));
+    assert!(alone + 3.0 < under && (16.0..26.0).contains(&under), "the bed lies {alone:.1} dB under the voice alone, {under:.1} dB while it speaks");
+    browser.close().await.unwrap();
+}
+
+/// O: slides with a voice in uneven pieces and steady noise. The noise goes, the pieces come within 2 LU, the bed is just heard.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn uneven_pieces_with_noise_are_evened_and_cleaned() {
+    let plain = decode_to_sound(&FILES.path("voice.wav")).unwrap();
+    let hiss = noise(60, 0.004, 5);
+    // Every ten seconds louder or softer by 8 dB, with the noise of the room under it.
+    let uneven = plain.channels()[0].iter().zip(&hiss.channels()[0]).enumerate();
+    let uneven = uneven.map(|(n, (v, h))| v * if n / 480_000 % 2 == 0 { 1.0 } else { 0.4 } + h).collect();
+    write_wav(&FILES.path("uneven.wav"), &Sound::new(vec![uneven])).unwrap();
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Forty Slides", "60").await;
+    hands.with_bed_and_voice("bed.wav", "uneven.wav").await;
+    hands.clicks("clean").await;
+    hands.cut(|c| c["takes"][0]["cleanedOn"] == true || c["plan"]["what"].as_str().is_some_and(|w| w.contains("noise"))).await;
+    hands.clicks("step-shape").await;
+    hands.clicks("figures").await;
+    hands.clicks("even-voice").await;
+    let view = hands.cut(|c| c["plan"]["shape"]["evenVoice"] == true && super::files::fitted(c)).await;
+    let mix = hands.exports("O, uneven pieces").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let voice = stem(&stand, view["id"].as_str().unwrap(), "voice", 60).await;
+    let loud: Vec<f64> = phrases(&view).iter().map(|&(a, b)| level(&voice, a, b.min(60.0))).collect();
+    let (least, most) = loud.iter().fold((f64::MAX, f64::MIN), |(a, b), l| (a.min(*l), b.max(*l)));
+    assert!(most - least < 2.5, "phrases from {least:.1} to {most:.1} LUFS");
+    browser.close().await.unwrap();
+}
+
+/// P: the end of a talk. The bed climbs behind the last words to a level that would not drown a voice.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn the_bed_climbs_behind_the_last_words() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Closing Talk", "0:01:20:00").await;
+    hands.with_bed_and_voice("bed.wav", "voice.wav").await;
+    hands.clicks("step-shape").await;
+    hands.clicks("figures").await;
+    hands.clicks("closing").await;
+    hands.cut(|c| !c["plan"]["shape"]["closing"].is_null()).await;
+    hands.sets("alone", "12").await;
+    let view = hands.cut(|c| c["plan"]["shape"]["aloneDb"] == 12.0 && super::files::fitted(c)).await;
+    let mix = hands.exports("P, end of a talk").await;
+    assert_eq!(mix.len_samples(), 80 * 48_000);
+    let cut = view["id"].as_str().unwrap();
+    let (bed, voice) = (stem(&stand, cut, "bed", 80).await, stem(&stand, cut, "voice", 80).await);
+    let last = *phrases(&view).last().unwrap();
+    let speech = level(&voice, last.0, last.1);
+    let (under, top) = (speech - level(&bed, last.0, last.1 - 1.2), speech - level(&bed, last.1 + 6.0, last.1 + 12.0));
+    assert!((16.0..26.0).contains(&under) && (8.0..16.0).contains(&top), "{under:.1} dB under the words, {top:.1} dB behind them");
+    // No step on the way: half a second never rises by more than 6 dB.
+    let halves: Vec<f64> = (0..16).map(|k| level(&bed, last.1 - 1.0 + 0.5 * f64::from(k), last.1 - 0.5 + 0.5 * f64::from(k))).collect();
+    let step = halves.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max);
+    assert!(step < 8.0, "it rises by {step:.1} dB in half a second");
     browser.close().await.unwrap();
 }

@@ -214,7 +214,13 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           @set="(n) => (aloneS = n)"
         />
         s, then the voice enters
-        <a-select v-model:value="entry" :options="ENTRIES" size="small" aria-label="What the voice waits for" />
+        <a-select
+          v-model:value="entry"
+          :options="ENTRIES"
+          size="small"
+          aria-label="What the voice waits for"
+          data-test="entry"
+        />
         <button
           class="as-button"
           :disabled="busy"
