@@ -8,6 +8,7 @@
 //! | part | holds |
 //! |---|---|
 //! | `setup` | what is wanted: the document that plans are made for |
+//! | `used` | sounds and films as a cut uses them |
 //! | `parts` | several beds, one after another |
 //! | `change` | what can be said, and how it changes the setup |
 //! | `arrival` | what comes in |
@@ -25,6 +26,7 @@ mod moments;
 mod parts;
 mod setup;
 mod tempo;
+mod used;
 mod version;
 
 pub use arrival::{Arrival, ListFile};
@@ -35,11 +37,9 @@ pub use change::{
 pub use effect::{Effect, Work};
 pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};
 pub use parts::{Part, PartError};
-pub use setup::{
-    AMBIENCE_UNDER_SPEECH_DB, Accepted, Candidate, Film, HouseFigures, Laid, Licence, ListReport, Opinion, OwnTerms, Retimed, Setup, Take, TakeOrigin,
-    UsedSound,
-};
+pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Accepted, HouseFigures, ListReport, Setup};
 pub use tempo::MOST_TEMPO_PERCENT;
+pub use used::{Candidate, Film, Laid, Licence, Opinion, OwnTerms, Retimed, Take, TakeOrigin, UsedSound};
 pub use version::MOST_VERSIONS;
 
 use crate::digest::digest;

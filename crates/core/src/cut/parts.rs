@@ -3,7 +3,8 @@
 //! Of the beds that a cut uses one is at hand: reading, fit and wishes are about it. The others are
 //! laid: each keeps its wishes, of which the place is one, until it is taken to hand again.
 
-use super::setup::{Laid, Setup, UsedSound};
+use super::setup::Setup;
+use super::used::{Laid, UsedSound};
 use crate::fit::{EndWish, Passage, Wishes};
 use crate::plan::succession::{Handover, SuccessionError};
 

@@ -3,7 +3,8 @@
 //! Everything that was said about the bed goes along: its beats, bars and sections as a grid of the new sound, what was said
 //! about its singing and its ending, and every place of the bed that is wanted, pinned or left out.
 
-use super::setup::{Retimed, Setup};
+use super::setup::Setup;
+use super::used::Retimed;
 use crate::fit::{Passage, StartWish, Wishes};
 use crate::reading::{Correction, Reading};
 use crate::splice::SpliceAt;

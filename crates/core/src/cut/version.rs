@@ -4,7 +4,8 @@
 //! the ambiences. What belongs to the other's picture or to a moment of its time is left out, and said.
 
 use super::Cut;
-use super::setup::{Candidate, Laid, Setup, UsedSound, Version};
+use super::setup::{Setup, Version};
+use super::used::{Candidate, Laid, UsedSound};
 use crate::digest::digest;
 use crate::fit::{EndWish, Wishes, clock};
 use crate::plan::AmbienceWish;

@@ -283,6 +283,7 @@ async fn the_noise_of_a_place_is_lowered_as_a_whole_and_in_one_passage() {
 
 /// Q: a scene whose bed is too long. Its own ending is on the mark, and rings.
 #[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
 async fn the_last_hit_falls_on_the_mark_and_rings() {
     let stand = Stand::new(&[]).await;
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
@@ -401,6 +402,7 @@ async fn a_reading_aloud_is_saved_compressed_and_its_terms_are_told() {
 
 /// E: stills and a bed that is longer than they are. They are held longer by equal shares, and picture and bed end together.
 #[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
 async fn stills_are_held_until_the_bed_ends_by_itself() {
     let shot = |k: usize| {
         format!(
@@ -618,5 +620,194 @@ async fn the_bed_climbs_behind_the_last_words() {
     let halves: Vec<f64> = (0..16).map(|k| level(&bed, last.1 - 1.0 + 0.5 * f64::from(k), last.1 - 0.5 + 0.5 * f64::from(k))).collect();
     let step = halves.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max);
     assert!(step < 8.0, "it rises by {step:.1} dB in half a second");
+    browser.close().await.unwrap();
+}
+
+/// A: a spoken show with a slip in it. The slip is cut out and the hole closed; the theme falls under the first words and, from a
+/// place of it that was chosen, rises under the last ones.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_spoken_show_loses_its_slip_and_closes_with_a_chosen_place_of_its_theme() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "The Clock Hour", "0:01:40:00").await;
+    hands.with_bed_and_voice("bed.wav", "voice.wav").await;
+    hands.clicks("step-shape").await;
+    let before = hands.cut(super::files::fitted).await;
+    // Across the second phrase, wherever it lies on its line.
+    let slip = phrases(&before)[1];
+    let said = async |k: usize| browser.client().find_all(fantoccini::Locator::Css("[data-test=words]")).await.unwrap().remove(k);
+    let words = said(1).await;
+    let (x, y, width, _) = words.rectangle().await.unwrap();
+    let line = browser.find("line").await.unwrap();
+    let (left, _, whole, _) = line.rectangle().await.unwrap();
+    assert!(y > 0.0 && x > left && x + width < left + whole, "the slip lies on the first line");
+    super::lanes::drag(&browser, &line, (x - 4.0 - left) / whole, width + 8.0).await;
+    hands.acted();
+    hands.clicks("take-out").await;
+    let closed = hands.cut(|c| phrases(c).len() == phrases(&before).len() - 1).await;
+    let moved = phrases(&before)[2].0 - phrases(&closed)[1].0;
+    assert!((moved - (slip.1 - slip.0)).abs() < 1.0, "the hole of {:.1} s is closed by {moved:.1} s", slip.1 - slip.0);
+    hands.clicks("figures").await;
+    hands.clicks("opening").await;
+    hands.cut(|c| !c["plan"]["shape"]["opening"].is_null()).await;
+    hands.sets("alone-s", "8").await;
+    hands.clicks("enter").await;
+    hands.cut(|c| super::files::fitted(c) && phrases(c)[0].0 > 7.9).await;
+    hands.clicks("closing").await;
+    hands.cut(|c| !c["plan"]["shape"]["closing"].is_null() && super::files::fitted(c)).await;
+    hands.chooses("close-with", "C").await;
+    let view = hands.cut(|c| c["plan"]["wishes"]["pins"].as_array().is_some_and(|p| p.len() == 1) && super::files::fitted(c)).await;
+    let mix = hands.exports("A, spoken show").await;
+    assert_eq!(mix.len_samples(), 100 * 48_000);
+    let swells: Vec<&Value> = view["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["kind"] == "swell").collect();
+    let (opening, close) = (swells[0], swells[swells.len() - 1]);
+    assert_eq!((&opening["fallSlope"], &close["riseSlope"]), (&Value::from("sharplyThenGently"), &Value::from("gentlyThenSharply")));
+    let last = *phrases(&view).last().unwrap();
+    let rises = close["startS"].as_f64().unwrap();
+    assert!(rises < last.1 - 0.5, "it rises from {rises:.1} s on, the words end at {:.1} s", last.1);
+    let pin = &view["plan"]["wishes"]["pins"][0];
+    assert!((pin["cutS"].as_f64().unwrap() - rises).abs() < 0.11, "{pin}");
+    let chosen = &view["plan"]["fittings"][view["plan"]["chosen"].as_u64().unwrap() as usize];
+    let at = pin["cutS"].as_f64().unwrap() + 0.5;
+    let played = chosen["pieces"].as_array().unwrap().iter().find(|p| p["cutStartS"].as_f64().unwrap() <= at && p["cutEndS"].as_f64().unwrap() > at).unwrap();
+    let there = played["sourceStartS"].as_f64().unwrap() + at - played["cutStartS"].as_f64().unwrap();
+    assert!((there - pin["bedS"].as_f64().unwrap() - 0.5).abs() < 0.6, "{there:.2} s of the bed is heard, {pin} was chosen");
+    assert!(mix.channels().iter().all(|c| c.last().unwrap().abs() < 1e-3), "it ends in silence");
+    browser.close().await.unwrap();
+}
+
+/// I: narration and bed. Fades at both ends are there by themselves, and a change between two points changes nothing else.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn a_change_between_two_points_changes_nothing_else() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Two Points", "60").await;
+    hands.with_bed_and_voice("bed.wav", "voice.wav").await;
+    hands.clicks("step-shape").await;
+    let first = hands.cut(super::files::fitted).await;
+    let cut = first["id"].as_str().unwrap().to_owned();
+    let fades = first["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["kind"] == "fadeIn" || l["kind"] == "fadeOut").count();
+    assert_eq!(fades, 2);
+    let before = stem(&stand, &cut, "everything", 60).await;
+    let line = browser.find("line").await.unwrap();
+    super::lanes::drag(&browser, &line, 0.25, 233.0).await;
+    hands.acted();
+    hands.clicks("sweep-up").await;
+    let passage = |c: &Value| c["plan"]["levels"].as_array().and_then(|all| all.iter().find(|l| l["kind"] == "sweep").cloned());
+    let view = hands.cut(|c| passage(c).is_some()).await;
+    let mix = hands.exports("I, a change between two points").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let after = stem(&stand, &cut, "everything", 60).await;
+    let name = &passage(&view).unwrap()["name"];
+    let (from, to) = (name["startSamples"].as_u64().unwrap() as usize, name["endSamples"].as_u64().unwrap() as usize);
+    for (a, b) in before.channels().iter().zip(after.channels()) {
+        assert!(a[..from] == b[..from] && a[to..] == b[to..] && a[from..to] != b[from..to], "outside of {from} to {to} all is as it was");
+    }
+    browser.close().await.unwrap();
+}
+
+/// M: talk between scenes. Loud without talk, soft and still audible under it, eased over a second and a half.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn a_bed_is_soft_and_still_heard_under_the_talk() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Between Scenes", "60").await;
+    hands.with_bed_and_voice("bed.wav", "voice.wav").await;
+    hands.clicks("step-shape").await;
+    hands.clicks("figures").await;
+    hands.sets("under-speech", "22").await;
+    hands.sets("eases", "1.5").await;
+    let view = hands.cut(|c| c["plan"]["shape"]["underSpeechDb"] == 22.0 && c["plan"]["shape"]["easeS"] == 1.5 && super::files::fitted(c)).await;
+    let mix = hands.exports("M, talk between scenes").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let cut = view["id"].as_str().unwrap();
+    let (bed, voice) = (stem(&stand, cut, "bed", 60).await, stem(&stand, cut, "voice", 60).await);
+    let spoken = |sound: &Sound| {
+        let energies = block_energies(sound);
+        let all: Vec<f64> = phrases(&view).iter().flat_map(|&(a, b)| energies[(a * 10.0) as usize..(b.min(60.0) * 10.0) as usize].to_vec()).collect();
+        lufs_from_energy(all.iter().sum::<f64>() / all.len() as f64)
+    };
+    let apart = spoken(&voice) - spoken(&bed);
+    assert!((20.5..25.0).contains(&apart), "{apart:.1} dB under for 22");
+    let eased = view["plan"]["levels"].as_array().unwrap().iter().filter(|l| l["kind"] == "swell" && l["fallS"].as_f64() > Some(0.0));
+    assert!(eased.map(|l| l["fallS"].as_f64().unwrap()).all(|s| (0.7..=1.51).contains(&s)));
+    browser.close().await.unwrap();
+}
+
+/// S: one source eases out while another eases in, and the whole curve goes up and down and back.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn one_bed_gives_over_to_another_and_the_whole_goes_down_and_back() {
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Two Rooms", "60").await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    hands.cut(super::files::fitted).await;
+    hands.brings("bed-upload", &FILES.path("loop.wav")).await;
+    hands.cut(|c| c["candidates"].as_array().is_some_and(|all| all.len() == 2 && all.iter().all(|one| !one["reading"].is_null()))).await;
+    hands.clicks("step-fit").await;
+    hands.goes_to("0:30").await;
+    hands.chooses("go-on", "loop").await;
+    let view = hands.cut(|c| c["plan"]["parts"].as_array().is_some_and(|p| p.len() == 2) && super::files::fitted(c)).await;
+    hands.clicks("step-shape").await;
+    let cut = view["id"].as_str().unwrap().to_owned();
+    let before = stem(&stand, &cut, "bed", 60).await;
+    hands.presses("[").await;
+    let softer = hands.cut(|c| c["plan"]["shape"]["bedAloneLufs"] == -24.0 && super::files::fitted(c)).await;
+    let after = stem(&stand, &cut, "bed", 60).await;
+    for (from, to) in [(5.0, 15.0), (26.0, 34.0), (45.0, 55.0)] {
+        let fell = level(&before, from, to) - level(&after, from, to);
+        assert!((fell - 1.0).abs() < 0.05, "{fell:.2} dB from {from} to {to} s");
+    }
+    hands.clicks("undo").await;
+    hands.cut(|c| c["plan"]["shape"]["bedAloneLufs"] == -23.0).await;
+    let mix = hands.exports("S, one bed gives over to another").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let second = &softer["plan"]["parts"][1];
+    let (at, over) = (second["startS"].as_f64().unwrap(), second["handoverS"].as_f64().unwrap());
+    assert!((at..=at + over).contains(&30.0) && over > 0.2, "it gives over from {at} s on over {over} s");
+    // No hole and no hump where they cross.
+    let (left, across, right) = (level(&mix, at - 3.0, at), level(&mix, at, at + over), level(&mix, at + over, at + over + 3.0));
+    assert!(across > left.min(right) - 4.0 && across < left.max(right) + 3.0, "{left:.1}, {across:.1}, {right:.1} LUFS");
+    browser.close().await.unwrap();
+}
+
+/// U: a clip with a title that has a sound of its own. The bed begins when the title's shot ends, and fades long at its end.
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "tools/situations.sh runs all of them"]
+async fn the_bed_waits_for_the_title_and_fades_long() {
+    let jingle: Vec<f32> = (0..60 * 48_000).map(|n| if n < 4 * 48_000 { 0.3 * (n as f32 * 0.03).sin() } else { 0.0 }).collect();
+    write_wav(&FILES.path("jingle.wav"), &Sound::new(vec![jingle])).unwrap();
+    let file = film("jingle.webm", &FILES.path("jingle.wav"));
+    let stand = Stand::new(&[]).await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let hands = Hands::on(&stand, &browser, "Workbench Notes", "60").await;
+    hands.brings("picture-upload", &file).await;
+    hands.cut(|c| c["film"]["hasSound"] == true).await;
+    hands.presses("t").await;
+    hands.cut(|c| c["moments"][0]["kind"] == "title").await;
+    hands.goes_to("0:05").await;
+    hands.presses("e").await;
+    hands.cut(|c| c["shots"].as_array().is_some_and(|s| s.len() == 2)).await;
+    hands.clicks("step-beds").await;
+    hands.brings("bed-upload", &FILES.path("bed.wav")).await;
+    hands.cut(super::files::fitted).await;
+    hands.clicks("step-fit").await;
+    hands.clicks("from-moment").await;
+    hands.cut(|c| c["plan"]["parts"][0]["startS"] == 5.0 && super::files::fitted(c)).await;
+    hands.clicks("step-shape").await;
+    let fade = |c: &Value| c["plan"]["levels"].as_array().unwrap().iter().find(|l| l["kind"] == "fadeOut").unwrap()["fallS"].as_f64().unwrap();
+    let was = fade(&hands.cut(super::files::fitted).await);
+    // Three seconds earlier, with Shift by a second.
+    hands.moves("bed, faded out from", "\u{e008}\u{e012}\u{e012}\u{e012}\u{e008}").await;
+    let view = hands.cut(|c| (fade(c) - was - 3.0).abs() < 0.02).await;
+    let mix = hands.exports("U, after the title").await;
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    let bed = stem(&stand, view["id"].as_str().unwrap(), "bed", 60).await;
+    assert!(bed.channels()[0][..5 * 48_000].iter().all(|s| s.abs() < 1e-6), "nothing of the bed is heard under the title");
+    assert!(level(&mix, 0.5, 3.5) > -40.0 && level(&bed, 7.0, 20.0) > -45.0);
     browser.close().await.unwrap();
 }

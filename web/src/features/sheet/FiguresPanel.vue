@@ -123,6 +123,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             :max="10"
             :step="0.1"
             label="Seconds of a rise or fall"
+            data-test="eases"
             @set="(n) => set({ figure: 'easeS', value: n })"
           />
           s

@@ -9,6 +9,7 @@ import { clock, decibels } from '../../shared/words'
 import { levelKey } from './choices'
 import { sheetHandles, type Handle } from './handles'
 import SheetHandles from './SheetHandles.vue'
+import SheetLanes from './SheetLanes.vue'
 
 const props = defineProps<{
   cut: CutView
@@ -171,7 +172,7 @@ function dropWedge(event: MouseEvent) {
   wedge.value = null
   if (!now) return
   event.stopPropagation()
-  if (!change) return emit('select', now.pin.level, now.pin.x, now.line * sheet.value.lineHeight + ROWS.hairpins, null)
+  if (!change) return emit('select', now.pin.level, now.pin.x, topOf(now.line), null)
   if (change.fromS !== null) return emit('riseFrom', change.fromS)
   const length = change.opens ? { riseS: change.lengthS } : { fallS: change.lengthS }
   emit('change', change.level, {
@@ -189,9 +190,15 @@ function open(handle: Handle) {
   else emit('seek', handle.atS)
 }
 const laneOf = (index: number) => props.cut.plan.lanes[index] ?? null
-/** Whether the passage lies in a lane. */
-const isMarked = (index: number) =>
-  !!props.passageLane && JSON.stringify(laneOf(index)?.lane) === JSON.stringify(props.passageLane.lane)
+/** Where the wedges of a line lie on the sheet. */
+const topOf = (line: number) => line * sheet.value.lineHeight + ROWS.hairpins
+/** What is marked of a line in the lane of the passage. */
+function markedLane(line: { index: number; startS: number; endS: number }) {
+  const name = JSON.stringify(props.passageLane?.lane)
+  const lane = props.passageLane ? props.cut.plan.lanes.findIndex((one) => JSON.stringify(one.lane) === name) : -1
+  const shaded = lane < 0 ? null : shade(line)
+  return shaded && { ...shaded, lane }
+}
 
 function shade(line: { index: number; startS: number; endS: number }) {
   if (!props.passage) return null
@@ -326,7 +333,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
               :y="ROWS.band + (MARK_BELOW[mark.level.kind] ?? 31)"
               :class="['mark-text', { within: mark.level.kind === 'sweep' }]"
               data-test="level-mark"
-              @click="emit('select', mark.level, mark.x, line.index * sheet.lineHeight + ROWS.hairpins, null)"
+              @click="emit('select', mark.level, mark.x, topOf(line.index), null)"
             >
               {{ mark.text }}
             </text>
@@ -341,51 +348,13 @@ function shade(line: { index: number; startS: number; endS: number }) {
           >
             {{ bed.text }}
           </text>
-          <g v-for="one in line.lanes" :key="`a${one.index}`" class="lane">
-            <rect
-              v-if="isMarked(one.index) && shade(line)"
-              v-bind="shade(line) ?? {}"
-              :y="one.y - 6"
-              height="12"
-              class="passage"
-            />
-            <path :d="one.path" fill="url(#hatch)" />
-            <rect
-              v-for="part in one.thin"
-              :key="part.x"
-              :x="part.x"
-              :y="one.y - 4"
-              :width="part.width"
-              height="5.500"
-              class="thin"
-            />
-            <rect
-              :x="one.x"
-              :y="one.y - 6"
-              :width="one.width"
-              height="12"
-              class="touch"
-              data-test="lane"
-              @pointerdown="down($event, line.index, laneOf(one.index))"
-              @pointerup="up"
-            />
-            <text v-if="one.label" :x="one.x + 3" :y="one.y + 4" class="within">{{ one.label }}</text>
-            <g v-for="part in one.passages" :key="part.x" class="lane-passage">
-              <path :d="`M${part.x} ${one.y + 4}v3h${part.width}v-3`" />
-              <text
-                :x="part.textX"
-                :y="one.y + 4"
-                class="within"
-                data-test="lane-passage"
-                @click="
-                  emit('select', part.level, part.x, line.index * sheet.lineHeight + ROWS.hairpins, laneOf(one.index))
-                "
-              >
-                {{ part.text }}
-              </text>
-            </g>
-            <title>{{ one.name }}</title>
-          </g>
+          <SheetLanes
+            :lanes="line.lanes"
+            :marked="markedLane(line)"
+            @grab="(event, lane) => down(event, line.index, laneOf(lane))"
+            @drop="up"
+            @select="(level, x, lane) => emit('select', level, x, topOf(line.index), laneOf(lane))"
+          />
           <path v-for="(path, k) in line.voice" :key="`v${k}`" :d="path" class="spoken" data-test="spoken" />
           <g
             v-for="(word, k) in line.words"
@@ -545,24 +514,6 @@ function shade(line: { index: number; startS: number; endS: number }) {
 }
 .asked {
   font-weight: 700;
-}
-.lane text {
-  font-size: 10px;
-  fill: var(--soft);
-  pointer-events: none;
-}
-.lane .thin {
-  fill: var(--ground);
-}
-.lane-passage path {
-  fill: none;
-  stroke: var(--hand);
-  stroke-width: 1.5;
-}
-.lane .lane-passage text {
-  fill: var(--hand);
-  cursor: pointer;
-  pointer-events: auto;
 }
 .spoken {
   fill: var(--voice);
