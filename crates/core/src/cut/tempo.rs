@@ -76,16 +76,20 @@ impl Setup {
     pub(super) fn retime(&mut self, original: &str, hash: &str, tempo: f64, reading: &Reading) {
         let Some(candidate) = self.candidates.iter_mut().find(|c| c.original() == original) else { return };
         let old = std::mem::replace(&mut candidate.hash, hash.to_owned());
-        let scale = Scale(candidate.tempo() / tempo);
+        let own = candidate.tempo();
+        let scale = Scale(own / tempo);
         let said = std::mem::take(&mut candidate.corrections);
         let was = candidate.retimed.take();
-        // What is as it was made needs no grid of its own in the file as it came.
-        let untouched = was.as_ref().filter(|w| w.given == said);
-        let before = untouched.map_or_else(|| if was.is_none() { said.clone() } else { Vec::new() }, |w| w.before.clone());
+        // What nobody touched since needs no grid of its own in the file as it came; what was corrected here goes back with it.
+        let before = match &was {
+            None => said.clone(),
+            Some(w) if w.given == said => w.before.clone(),
+            Some(_) => Scale(own).corrections(reading, &said),
+        };
         let given = scale.corrections(reading, &said);
         let name = was.as_ref().map_or(&candidate.name, |w| &w.name).clone();
         let is_file = hash == original;
-        candidate.corrections = if is_file && (untouched.is_some() || was.is_none()) { before.clone() } else { given.clone() };
+        candidate.corrections = if is_file { before.clone() } else { given.clone() };
         candidate.name = if is_file { name.clone() } else { named(&name, tempo) };
         candidate.retimed = (!is_file).then(|| Retimed { of: original.to_owned(), name, tempo, before, given });
         scale.wishes(&mut candidate.wishes);

@@ -95,7 +95,9 @@ fn what_is_corrected_at_another_tempo_is_not_lost_on_the_way_back() {
     retimed("quick", 1.1).apply(&mut cut, &readings("file", &reading)).unwrap();
     cut.setup.candidates[0].corrections.push(Correction::HalfTempo);
     let quick = read_corrected(&sound, &cut.setup.candidates[0].corrections, &mut keep_going()).unwrap().reading;
-    tempo("quick", Some(0.0), None).apply(&mut cut, &readings("quick", &quick)).unwrap();
+    // Also by way of another tempo, at which nothing more is said.
+    retimed("quicker", 1.2).apply(&mut cut, &readings("quick", &quick)).unwrap();
+    tempo("quicker", Some(0.0), None).apply(&mut cut, &readings("quicker", &quick)).unwrap();
     let Some(Correction::Given { beats_samples, .. }) = cut.setup.candidates[0].corrections.first() else { panic!("a grid") };
     assert_eq!(beats_samples.len(), quick.beats_samples.len());
     assert!(beats_samples.len() < reading.beats_samples.len() * 6 / 10);
