@@ -4,6 +4,7 @@ mod parts {
     pub mod attack;
     pub mod bad_input;
     pub mod beds;
+    pub mod by_hand;
     pub mod check;
     pub mod everybody;
     pub mod files;

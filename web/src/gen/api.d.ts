@@ -232,6 +232,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cuts/{id}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The curves of levels that a hand is moving, of those layers that would lie otherwise. Nothing is changed. */
+        post: operations["curves"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cuts/{id}/events": {
         parameters: {
             query?: never;
@@ -841,6 +858,26 @@ export interface components {
              */
             revision: number;
         };
+        /** @description A change of levels that a hand is making, and the range in which it is to be heard. */
+        AskedCurves: {
+            /** @description What the hand would change. */
+            change: components["schemas"]["LevelsChange"];
+            /**
+             * Format: int64
+             * @description First sample.
+             */
+            fromSamples: number;
+            /**
+             * Format: int64
+             * @description Number of samples, at most 30 seconds.
+             */
+            lengthSamples: number;
+            /**
+             * Format: int32
+             * @description The revision that the page shows.
+             */
+            revision: number;
+        };
         /** @description A frame rate as it is asked for. */
         AskedRate: {
             /**
@@ -1417,6 +1454,15 @@ export interface components {
             name: string;
             /** @description In words. */
             words: string;
+        };
+        /** @description What a layer's level would do. */
+        CurveView: {
+            /** @description Samples of the cut at which its gain has a corner. */
+            atSamples: number[];
+            /** @description Its gains there; between them it is linear. */
+            gains: number[];
+            /** @description The layer's place in the plan. */
+            layer: number;
         };
         /** @description The bed of a cut. */
         CutBedView: {
@@ -2196,6 +2242,12 @@ export interface components {
          * @enum {string}
          */
         Law: "measured" | "equalPower" | "equalGain";
+        /** @description A layer whose levels can be changed. */
+        LayerView: {
+            lane?: components["schemas"]["Lane"] | null;
+            /** @description Its place in the plan. */
+            layer: number;
+        };
         /** @description What a typed length means. */
         LengthView: {
             /**
@@ -2932,6 +2984,8 @@ export interface components {
             house?: components["schemas"]["HouseFigures"] | null;
             /** @description The film's own sound and the ambiences as lanes. */
             lanes: components["schemas"]["LaneView"][];
+            /** @description The layers whose levels can be changed. */
+            layers: components["schemas"]["LayerView"][];
             /**
              * Format: int64
              * @description Its length in samples; for asking for sound.
@@ -5631,6 +5685,121 @@ export interface operations {
             };
         };
     };
+    curves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedCurves"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveView"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The plan was changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The file is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     events: {
         parameters: {
             query?: never;
@@ -7204,6 +7373,8 @@ export interface operations {
                 lengthSamples: number;
                 /** @description What to hear. */
                 hear: components["schemas"]["Hear"];
+                /** @description One layer of the plan alone, before its levels, by its place in it ([`super::views::LayerView`]). */
+                unshaped?: number;
                 /** @description Layers that are muted, with commas between them: `bed`, `voice`, `film`, or the hash of an ambience. */
                 without?: string;
             };

@@ -146,6 +146,7 @@ export function testCut(plan: Partial<CutView['plan']> = {}): CutView {
       levels: [swell, dip],
       ambiences: [],
       lanes: [],
+      layers: [],
       pocketChoices: [{ words: 'no pocket' }, { words: 'gentle', pocket: { depthDb: 5.5, q: 1.4, centreHz: 1400 } }],
       loudnessChoices: [{ words: 'as it is' }, { words: 'broadcast', value: -23 }],
       forms: {

@@ -163,6 +163,15 @@ impl Plan {
         self.beds().flat_map(|l| &l.levels).find(|o| matches!(o, LevelObject::Dip { .. }) && o.span().is_some_and(holds))
     }
 
+    /// Places in [`Self::layers`] of those whose levels differ from `other`'s; `None` where anything but levels differs.
+    pub fn differs_in_levels(&self, other: &Self) -> Option<Vec<usize>> {
+        let bare = |layer: &Layer| Layer { levels: Vec::new(), ..layer.clone() };
+        let alike = self.layers.len() == other.layers.len() && self.length_samples == other.length_samples;
+        let pairs = || self.layers.iter().zip(&other.layers).enumerate();
+        let otherwise = || pairs().filter(|(_, (a, b))| a.levels != b.levels).map(|(k, _)| k).collect();
+        (alike && pairs().all(|(_, (a, b))| bare(a) == bare(b))).then(otherwise)
+    }
+
     /// Changes a level object by hand. Its twins in the other beds change with it: where one bed
     /// gives over to the next within a swell, both rise alike. Nothing else changes.
     ///

@@ -2,6 +2,7 @@
 
 use super::{FadeShape, LevelObject, Slope};
 use crate::units::gain_from_db;
+use std::ops::Range;
 
 /// A swell of a curve, or a sweep, of which the top is what it adds.
 #[derive(Debug, Clone, PartialEq)]
@@ -133,6 +134,31 @@ impl GainCurve {
     fn has_edge_within(&self, cell: u64) -> bool {
         let inside = |at: u64| at / CURVE_STEP_SAMPLES == cell && !at.is_multiple_of(CURVE_STEP_SAMPLES);
         self.sweeps.iter().any(|s| inside(s.start) || inside(s.end))
+    }
+
+    /// What this curve's gain has more than that of `before` over `range`, as corners, each a sample of the cut and the
+    /// difference there: between two of them it is linear, as [`Self::apply`] has both. The first lies at or before the start of
+    /// the range, the last at or behind its end.
+    pub fn change_from(&self, before: &Self, range: Range<u64>) -> Vec<(u64, f32)> {
+        let cells = range.start / CURVE_STEP_SAMPLES..range.end.div_ceil(CURVE_STEP_SAMPLES);
+        let places = cells.clone().flat_map(|cell| {
+            let step = if self.has_edge_within(cell) || before.has_edge_within(cell) { 1 } else { CURVE_STEP_SAMPLES };
+            (cell * CURVE_STEP_SAMPLES..(cell + 1) * CURVE_STEP_SAMPLES).step_by(step as usize)
+        });
+        let mut corners: Vec<(u64, f32)> = Vec::new();
+        for at in places.chain([cells.end * CURVE_STEP_SAMPLES]) {
+            let more = (self.gain(at) - before.gain(at)) as f32;
+            // Of a level stretch only its ends are corners.
+            if let [.., (_, first), (last, same)] = corners.as_mut_slice()
+                && *first == more
+                && *same == more
+            {
+                *last = at;
+                continue;
+            }
+            corners.push((at, more));
+        }
+        corners
     }
 
     /// Multiplies samples that begin at `start` of the cut with the curve.

@@ -2,11 +2,12 @@
 
 use super::music::propose;
 use super::music::{Piece, voice};
+use super::shape::{self, hear};
 use jaunty_core::fit::{FitRequest, fittings};
 use jaunty_core::mix::{Hear, render};
-use jaunty_core::plan::{BedInput, Plan};
+use jaunty_core::plan::{BedInput, Layer, Plan};
 use jaunty_core::reading::{keep_going, read_bed};
-use jaunty_core::shape::{GainCurve, LevelChange, LevelName, LevelObject};
+use jaunty_core::shape::{GainCurve, LevelChange, LevelKind, LevelName, LevelObject, ShapeWishes};
 use jaunty_core::sound::loudness::{block_energies, lufs_from_energy};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::read_speech;
@@ -168,4 +169,47 @@ fn without_speech_the_bed_keeps_one_level() {
     let lufs = jaunty_core::sound::loudness::measure(&sound).integrated_lufs.unwrap();
     // EBU R 128: -23 LUFS.
     assert!((lufs + 23.0).abs() < 1.0, "{lufs}");
+}
+
+/// What a page does while a hand is at the levels: what a layer gains, added to the mix.
+fn add_gained(mix: &mut [Vec<f32>], layer: &Sound, corners: &[(u64, f32)], from: u64) {
+    for pair in corners.windows(2) {
+        let ((start, before), (end, after)) = (pair[0], pair[1]);
+        let slope = (after - before) / (end - start) as f32;
+        for (out, own) in mix.iter_mut().zip(layer.channels()) {
+            for at in start.max(from)..end.min(from + out.len() as u64) {
+                out[(at - from) as usize] += own[(at - from) as usize] * (before + slope * (at - start) as f32);
+            }
+        }
+    }
+}
+
+#[test]
+fn a_mix_with_what_a_hand_adds_to_a_layer_is_the_mix_of_the_changed_plan() {
+    let before = shape::plan(&ShapeWishes::default(), &[], &[]);
+    let swell = before.layers[0].levels.iter().find(|o| o.kind() == Some(LevelKind::Swell)).and_then(LevelName::of).unwrap();
+    let fade = before.layers[0].levels.iter().find(|o| o.kind() == Some(LevelKind::FadeOut)).and_then(LevelName::of).unwrap();
+    let changes = [
+        (swell, LevelChange { under_speech_db: Some(3.0), rise_s: Some(1.7), ..LevelChange::default() }),
+        (fade, LevelChange { fall_s: Some(6.5), ..LevelChange::default() }),
+    ];
+    for (name, change) in changes {
+        let mut after = before.clone();
+        after.change_level(name.clone(), &change).unwrap();
+        assert_eq!(before.differs_in_levels(&after), Some(vec![0]));
+        let corners = GainCurve::of(&after.layers[0].levels).change_from(&GainCurve::of(&before.layers[0].levels), 0..LENGTH);
+        assert!(corners.len() < 20_000 && corners.len() > 10, "{} corners", corners.len());
+        let flat = Plan { layers: vec![Layer { levels: Vec::new(), ..before.layers[0].clone() }], ..before.clone() };
+        let mut by_hand = hear(&before, Hear::Everything).channels().to_vec();
+        add_gained(&mut by_hand, &hear(&flat, Hear::Everything), &corners, 0);
+        let wanted = hear(&after, Hear::Everything);
+        let power = |of: &mut dyn Iterator<Item = f32>| of.map(|x| f64::from(x) * f64::from(x)).sum::<f64>();
+        let off = power(&mut by_hand.iter().flatten().zip(wanted.channels().iter().flatten()).map(|(a, b)| a - b));
+        let db = 10.0 * (off / power(&mut wanted.channels().iter().flatten().copied()) + 1e-20).log10();
+        assert!(db < -80.0, "{db:.0} dB off after {name:?}");
+        let changed = power(&mut hear(&before, Hear::Everything).channels().iter().flatten().zip(wanted.channels().iter().flatten()).map(|(a, b)| a - b));
+        assert!(changed > 1e-3, "the change is heard");
+    }
+    // Another bed, or none, is more than levels.
+    assert_eq!(before.differs_in_levels(&Plan::empty(LENGTH)), None);
 }

@@ -5,19 +5,20 @@ use super::views::{MetersView, WaveformView};
 use crate::studio::{MOST_RANGE_SAMPLES, Problem, Ready, Studio};
 use actix_files::NamedFile;
 use actix_web::http::header::{Charset, ContentDisposition, ContentEncoding, DispositionParam, DispositionType, ExtendedValue};
-use actix_web::{HttpRequest, HttpResponse, get, web};
+use actix_web::{HttpRequest, HttpResponse, get, post, web};
+use jaunty_core::cut::LevelsChange;
 use jaunty_core::mix::Hear;
 use jaunty_core::sound::Source;
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
 use jaunty_media::{overview, wav_bytes};
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use std::fs::File;
-use utoipa::IntoParams;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 /// Mounts the addresses.
 pub fn configure(config: &mut web::ServiceConfig) {
-    config.service(sound).service(candidate_sound).service(shaped).service(meters).service(waveform);
+    config.service(sound).service(candidate_sound).service(curves).service(shaped).service(meters).service(waveform);
 }
 
 /// A revision never changes, so what was heard once need not be rendered again.
@@ -34,6 +35,8 @@ pub struct HeardRange {
     length_samples: u64,
     /// What to hear.
     hear: Hear,
+    /// One layer of the plan alone, before its levels, by its place in it ([`super::views::LayerView`]).
+    unshaped: Option<usize>,
     /// Layers that are muted, with commas between them: `bed`, `voice`, `film`, or the hash of an ambience.
     without: Option<String>,
 }
@@ -44,8 +47,53 @@ pub struct HeardRange {
 pub async fn sound(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>, range: web::Query<HeardRange>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
     let mut ready = studio.ready(id, revision).await?;
-    ready.mute(range.without.as_deref().unwrap_or_default());
+    match range.unshaped {
+        Some(layer) => ready.unshaped(layer)?,
+        None => ready.mute(range.without.as_deref().unwrap_or_default()),
+    }
     sound_answer(&studio, ready, range.from_samples, range.length_samples, range.hear, OF_A_REVISION).await
+}
+
+/// A change of levels that a hand is making, and the range in which it is to be heard.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct AskedCurves {
+    /// The revision that the page shows.
+    pub revision: u32,
+    /// What the hand would change.
+    pub change: LevelsChange,
+    /// First sample.
+    pub from_samples: u64,
+    /// Number of samples, at most 30 seconds.
+    pub length_samples: u64,
+}
+
+/// What a layer would gain: added to the mix, it sounds as if the change were made.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CurveView {
+    /// The layer's place in the plan.
+    pub layer: usize,
+    /// Samples of the cut at which its gain would have a corner.
+    pub at_samples: Vec<u64>,
+    /// What is added to its gain there, negative where it would be softer; between them it is linear.
+    pub gains: Vec<f32>,
+}
+
+/// What layers would gain by a change of levels that a hand is making. Nothing is changed.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = AskedCurves, responses((status = 200, body = Vec<CurveView>)))]
+#[post("/api/cuts/{id}/curves")]
+pub async fn curves(studio: web::Data<Studio>, id: web::Path<Uuid>, body: web::Json<AskedCurves>) -> Result<web::Json<Vec<CurveView>>, Problem> {
+    let AskedCurves { revision, change, from_samples, length_samples } = body.into_inner();
+    check_range(length_samples)?;
+    let tried = studio.try_levels(*id, revision, change).await?;
+    let curves = tried.gained(from_samples..from_samples.saturating_add(length_samples));
+    let curves = curves.ok_or_else(|| Problem::bad_value("More than levels would change."))?.into_iter();
+    let view = |(layer, corners): (usize, Vec<(u64, f32)>)| {
+        let (at_samples, gains) = corners.into_iter().unzip();
+        CurveView { layer, at_samples, gains }
+    };
+    Ok(web::Json(curves.map(view).collect()))
 }
 
 /// The range of a candidate to hear.

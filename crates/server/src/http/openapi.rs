@@ -58,6 +58,7 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         fit::splice_close_up,
         listening::sound,
         listening::candidate_sound,
+        listening::curves,
         handed::all,
         handed::hand_over,
         handed::handed_file,

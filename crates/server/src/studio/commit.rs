@@ -3,9 +3,11 @@
 use super::{Code, Problem, Studio};
 use crate::store::cuts::{self, Commit, CutRow, Sounding, Step};
 use crate::store::{StoreError, jobs};
-use jaunty_core::cut::{Arrival, Change, Cut, Effect, Readings, Refusal, Setup, Work, compute};
-use jaunty_core::plan::Role;
+use jaunty_core::cut::{Arrival, Change, Cut, Effect, LevelsChange, Readings, Refusal, Setup, Work, compute};
+use jaunty_core::plan::{Plan, Role};
+use jaunty_core::shape::GainCurve;
 use serde::Serialize;
+use std::ops::Range;
 use uuid::Uuid;
 
 /// Something that changes a cut.
@@ -41,6 +43,22 @@ impl Said {
     }
 }
 
+/// What a change of levels would make of a plan.
+pub struct TriedLevels {
+    before: Plan,
+    after: Plan,
+}
+
+impl TriedLevels {
+    /// What the layers that would lie otherwise gain over `range`, with their places in the plan, as corners
+    /// ([`GainCurve::change_from`]); `None` where more than levels would change.
+    pub fn gained(&self, range: Range<u64>) -> Option<Vec<(usize, Vec<(u64, f32)>)>> {
+        let curve = |plan: &Plan, layer: usize| GainCurve::of(&plan.layers[layer].levels);
+        let gained = |layer| (layer, curve(&self.after, layer).change_from(&curve(&self.before, layer), range.clone()));
+        Some(self.before.differs_in_levels(&self.after)?.into_iter().map(gained).collect())
+    }
+}
+
 /// How often a change is made again because another one came in between.
 const MOST_TRIES: usize = 12;
 
@@ -70,8 +88,7 @@ impl Studio {
             match self.commit_on(&row, &said).await {
                 // Something came in between, the machine's own plan perhaps: again, on top of that.
                 Err(Error::Store(StoreError::Stale)) if !last => {}
-                Err(Error::Store(cause)) => return Err(cause.into()),
-                Err(Error::Problem(problem)) => return Err(problem),
+                Err(error) => return Err(error.into()),
                 Ok(revision) => return Ok(revision),
             }
         }
@@ -116,6 +133,27 @@ impl Studio {
         let said = serde_json::to_string(said).map_err(StoreError::from)?;
         let commit = Commit { what: &what, said: Some(said), setup: &wanted.setup, sounding, work: &work };
         Ok(cuts::commit(&self.pool, row, &commit).await?)
+    }
+
+    /// What a change of levels would make of a cut that shows revision `seen`; nothing is changed.
+    ///
+    /// # Errors
+    /// [`Code::Stale`], what the change says, a change that takes longer than a hand waits, or what the database says.
+    pub async fn try_levels(&self, id: Uuid, seen: u32, change: LevelsChange) -> Result<TriedLevels, Problem> {
+        let row = cuts::cut(&self.pool, id).await?;
+        let current = cuts::current(&self.pool, &row).await?;
+        if current.number != seen || row.base.is_some() {
+            return Err(Problem::new(Code::Stale, format!("Your page showed revision {seen}, the plan is at {}.", row.revision)));
+        }
+        let before = current.cut;
+        let said = Said::Change(Change::Levels(change));
+        let mut after = before.clone();
+        match said.apply(&mut after, &Readings::default())? {
+            Effect::Unchanged(_) | Effect::Note(_) => {}
+            effect @ Effect::Reshape => after = self.computed(&effect, &before, &said, &Readings::default()).await.map_err(Problem::from)?,
+            _ => return Err(Problem::bad_value("This is heard when it has been made.")),
+        }
+        Ok(TriedLevels { before: before.plan, after: after.plan })
     }
 
     /// The state that a change of `before` leads to, computed.
@@ -171,6 +209,15 @@ enum Error {
 impl From<StoreError> for Error {
     fn from(cause: StoreError) -> Self {
         Self::Store(cause)
+    }
+}
+
+impl From<Error> for Problem {
+    fn from(error: Error) -> Self {
+        match error {
+            Error::Store(cause) => cause.into(),
+            Error::Problem(problem) => problem,
+        }
     }
 }
 

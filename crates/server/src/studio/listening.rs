@@ -37,6 +37,16 @@ impl Ready {
         self.plan.layers.retain(|layer| !silent(layer));
     }
 
+    /// One layer alone, before its levels.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`] without such a layer.
+    pub fn unshaped(&mut self, layer: usize) -> Result<(), Problem> {
+        let alone = self.plan.layers.get(layer).ok_or_else(|| Problem::not_found("layer"))?;
+        self.plan.layers = vec![Layer { levels: Vec::new(), ..alone.clone() }];
+        Ok(())
+    }
+
     fn open<'a>(&'a self) -> impl Fn(&str) -> Option<&'a dyn Source> {
         |name: &str| self.files.get(name).map(|f| f as &dyn Source)
     }

@@ -31,6 +31,8 @@ function stand(lengthSamples = 2_880_000) {
     toggleRepeat: vi.fn(),
     toggleBefore: vi.fn(),
     repeatPassage: vi.fn(),
+    keepAtHand: vi.fn(),
+    byHand: vi.fn(),
     listenTo: vi.fn(),
   } satisfies Listening
   const level = {

@@ -1,12 +1,10 @@
-/**
- * Plays what the server renders: chunks are fetched ahead and put end to end on the sound clock.
- * There is no mixer here; what is heard is what is delivered.
- */
+/** Plays what it is given: chunks are fetched ahead and put end to end on the sound clock. */
 
 /** Everything the player needs from outside, so that it can be tested without a browser. */
 export interface PlayerWorld {
   context: () => AudioContext
-  fetchChunk: (fromSamples: number, lengthSamples: number, signal: AbortSignal) => Promise<ArrayBuffer>
+  /** A file, or what lies ready to be played. */
+  fetchChunk: (fromSamples: number, lengthSamples: number, signal: AbortSignal) => Promise<ArrayBuffer | AudioBuffer>
   lengthSamples: () => number
   ended: () => void
   failed: (cause: unknown) => void
@@ -49,10 +47,14 @@ interface Run {
   repeat: boolean
   nodes: AudioBufferSourceNode[]
   gain: GainNode
+  /** Called when its first chunk sounds, or never will. */
+  begun: () => void
 }
 
 export class Player {
   private run: Run | null = null
+  /** What sounds: another run than the wanted one, until that has its first chunk. */
+  private heard: Run | null = null
   private volume = 1
 
   constructor(private readonly world: PlayerWorld) {}
@@ -95,7 +97,7 @@ export class Player {
     gain.gain.value = this.volume
     gain.connect(context.destination)
     const abort = new AbortController()
-    return { abort, startedAt: Number.POSITIVE_INFINITY, from, to, repeat, nodes: [], gain }
+    return { abort, startedAt: Number.POSITIVE_INFINITY, from, to, repeat, nodes: [], gain, begun: () => {} }
   }
 
   /** Plays from `from` to `to` (samples), over and over with `repeat`. */
@@ -105,40 +107,44 @@ export class Player {
     const run = this.begin(from, to, repeat)
     this.run = run
     await this.world.context().resume()
-    await this.feed(run, from, null)
+    await this.feed(run, from)
   }
 
   /**
-   * Goes on with what `fetchChunk` gives now, at the same moment of the cut and without a gap:
-   * the old sound plays until the new one is there.
+   * Goes on with what `fetchChunk` gives now, at the same moment of the cut and without a gap: the old sound plays until the
+   * new one is there, after `withinS` seconds where it comes in time. Done when it is heard.
    */
-  async switchOver(): Promise<void> {
+  async switchOver(withinS = SWITCH_S): Promise<void> {
     const old = this.run
     if (!old || !Number.isFinite(old.startedAt)) return
-    const at = this.world.context().currentTime + SWITCH_S
+    const at = this.world.context().currentTime + withinS
     const begin = Math.round(this.positionOf(old, at))
     if (!old.repeat && begin >= old.to) return
     const run = this.begin(old.from, old.to, old.repeat)
     run.startedAt = at - (begin - old.from) / RATE_HZ
     this.run = run
     old.abort.abort()
-    await this.feed(run, begin, old)
+    await new Promise<void>((begun) => {
+      run.begun = begun
+      void this.feed(run, begin)
+    })
   }
 
-  /** Schedules the chunks of a run from `begin` on; with `old`, takes over from it. */
-  private async feed(run: Run, begin: number, old: Run | null): Promise<void> {
+  /** Schedules the chunks of a run from `begin` on; the first takes over from what sounds. */
+  private async feed(run: Run, begin: number): Promise<void> {
     const context = this.world.context()
     let at = 0
     let first = true
     try {
       do {
         for (const chunk of chunks(first ? begin : run.from, run.to)) {
-          const bytes = await this.world.fetchChunk(chunk.from, chunk.length, run.abort.signal)
-          const buffer = await context.decodeAudioData(bytes)
-          if (this.run !== run) return silence(old)
+          const given = await this.world.fetchChunk(chunk.from, chunk.length, run.abort.signal)
+          const buffer = given instanceof ArrayBuffer ? await context.decodeAudioData(given) : given
+          if (this.run !== run) return
           const node = context.createBufferSource()
           node.buffer = buffer
           node.connect(run.gain)
+          const old = this.heard
           if (first && old) {
             at = run.startedAt + (begin - run.from) / RATE_HZ
             const when = Math.max(at, context.currentTime + 0.01)
@@ -146,7 +152,6 @@ export class Player {
             fade(run.gain, when, 0, this.volume)
             fade(old.gain, when, this.volume, 0)
             old.nodes.forEach((playing) => playing.stop(when + SWITCH_FADE_S))
-            old = null
           } else {
             if (first) {
               run.startedAt = context.currentTime + 0.03
@@ -156,6 +161,8 @@ export class Player {
             const when = Math.max(at, context.currentTime)
             node.start(when, when - at)
           }
+          this.heard = run
+          run.begun()
           first = false
           run.nodes.push(node)
           // Kept in samples: a sum of rounded durations would drift over an hour.
@@ -170,19 +177,20 @@ export class Player {
         this.world.ended()
       }
     } catch (cause) {
-      silence(old)
       if (this.run === run) {
         this.stop()
         this.world.failed(cause)
       }
+    } finally {
+      run.begun()
     }
   }
 
   stop(): void {
-    const run = this.run
+    this.run?.abort.abort()
+    silence(this.heard)
     this.run = null
-    run?.abort.abort()
-    silence(run)
+    this.heard = null
   }
 }
 

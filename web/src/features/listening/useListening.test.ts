@@ -49,7 +49,7 @@ describe('listening', () => {
     const { listening, scope } = stand()
     void listening.play()
     await settled()
-    expect(asked[0]).toContain('/api/cuts/c/revisions/3/sound?fromSamples=0&lengthSamples=24000&hear=everything')
+    expect(asked[0]).toContain('/api/cuts/c/revisions/3/sound?hear=everything&fromSamples=0&lengthSamples=24000')
     listening.listenTo('bed')
     await nextTick()
     await settled()

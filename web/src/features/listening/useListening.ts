@@ -1,10 +1,20 @@
+import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, watch, type Ref } from 'vue'
-import type { CutView } from '../../shared/http'
-import { fetchSound } from '../../shared/http'
+import type { Change, CutView } from '../../shared/http'
+import { answer, fetchSound, server } from '../../shared/http'
+import { addGained, ReadySound } from './byHand'
 import { RATE_HZ } from './player'
 import { usePlayer } from './usePlayer'
 
 export type Hear = 'everything' | 'bed' | 'voice' | 'film'
+/** A change of levels. */
+export type LevelsSaid = Extract<Change, { about: 'levels' }>
+type LayerView = CutView['plan']['layers'][number]
+
+/** From the hand to the ear, in seconds, where all lies ready. */
+const HAND_S = 0.03
+/** What a hand may move is kept ready for so long ahead. */
+const READY_S = 6
 
 /** Playing a cut: position, passage, what to hear, and which candidate stands in for the bed. */
 export function useListening(cut: Ref<CutView | null>) {
@@ -18,22 +28,98 @@ export function useListening(cut: Ref<CutView | null>) {
   /** Hears the plan as it was before the last change. */
   const before = ref(false)
 
+  const range = (from: number, length: number) =>
+    new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length) })
+  /** Where the server gives what is to be heard. */
+  function address(): string {
+    const value = cut.value
+    if (candidate.value) return `/api/cuts/${value?.id}/candidates/${candidate.value}/sound?`
+    const query = new URLSearchParams({ hear: hear.value })
+    if (without.value.length) query.set('without', without.value.join(','))
+    const plan = value?.plan
+    const revision = before.value ? (plan?.parent ?? plan?.revision) : plan?.revision
+    return `/api/cuts/${value?.id}/revisions/${revision}/sound?${query}`
+  }
+  const unshaped = (layer: number) =>
+    `/api/cuts/${cut.value?.id}/revisions/${cut.value?.plan.revision}/sound?hear=everything&unshaped=${layer}`
+
   const { player, positionS, playing, soundClock, stop } = usePlayer({
     lengthSamples: () => cut.value?.plan.lengthSamples ?? 0,
-    fetchChunk: (from, length, signal) => {
-      const value = cut.value
-      const query = new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length) })
-      if (!candidate.value) {
-        query.set('hear', hear.value)
-        if (without.value.length) query.set('without', without.value.join(','))
-      }
-      const plan = value?.plan
-      const revision = before.value ? (plan?.parent ?? plan?.revision) : plan?.revision
-      const place = candidate.value ? `candidates/${candidate.value}` : `revisions/${revision}`
-      return fetchSound(`/api/cuts/${value?.id}/${place}/sound?${query}`, signal)
-    },
+    fetchChunk: async (from, length, signal) =>
+      (await mixedByHand(from, length, signal)) ?? fetchSound(`${address()}&${range(from, length)}`, signal),
     ended: () => (positionS.value = 0),
   })
+
+  const sound = new ReadySound(
+    async (at, from, length) =>
+      soundClock().decodeAudioData(await fetchSound(`${at}&${range(from, length)}`, AbortSignal.timeout(10_000))),
+    () => cut.value?.plan.lengthSamples ?? 0,
+  )
+  /** What a hand is making of the levels, until the server has made it. */
+  const hand = ref<LevelsSaid | null>(null)
+  /** The lane that is at hand besides the bed, by its name; null where nobody shapes. */
+  const atHand = ref<string | null>(null)
+
+  /** Whether a layer is heard as things are. */
+  function isHeard({ lane }: LayerView): boolean {
+    const name = !lane ? 'bed' : lane.of === 'film' ? 'film' : lane.sound
+    return !without.value.includes(name) && (hear.value === 'everything' || hear.value === name)
+  }
+
+  /** The mix with what the hand adds to it; null where the server's own sound is to be heard. */
+  async function mixedByHand(from: number, length: number, signal: AbortSignal): Promise<AudioBuffer | null> {
+    const [said, value] = [hand.value, cut.value]
+    if (!said || !value || candidate.value || before.value) return null
+    try {
+      const asked = server.POST('/api/cuts/{id}/curves', {
+        params: { path: { id: value.id } },
+        body: { revision: value.plan.revision, change: said, fromSamples: from, lengthSamples: length },
+        signal,
+      })
+      const [gained, mix] = await Promise.all([answer(asked), sound.read(address(), from, length)])
+      for (const one of gained) {
+        const layer = value.plan.layers.find((all) => all.layer === one.layer)
+        if (layer && isHeard(layer)) addGained(mix, await sound.read(unshaped(one.layer), from, length), one, from)
+      }
+      const buffer = soundClock().createBuffer(mix.length, length, RATE_HZ)
+      mix.forEach((plane, channel) => buffer.copyToChannel(plane, channel))
+      return buffer
+    } catch {
+      // What cannot be heard at once is heard when it has been made.
+      return null
+    }
+  }
+
+  let wanted: LevelsSaid | null = null
+  let switching = false
+  /** What a hand is making of the levels is heard at once; without anything, the plan as it is. */
+  async function byHand(said: LevelsSaid | null) {
+    wanted = said
+    if (!playing.value) hand.value = null
+    if (switching || !playing.value) return
+    switching = true
+    try {
+      while (playing.value && hand.value !== wanted) {
+        hand.value = wanted
+        await player.switchOver(HAND_S)
+      }
+    } finally {
+      switching = false
+    }
+  }
+
+  /** Keeps ready what a hand may move from here on. */
+  function keepReady() {
+    const layers = cut.value?.plan.layers ?? []
+    if (atHand.value === null || !playing.value || candidate.value || before.value) return
+    const from = samples(positionS.value)
+    const until = from + samples(READY_S)
+    sound.keep(address(), from, until)
+    for (const { layer, lane } of layers)
+      if (!lane || JSON.stringify(lane) === atHand.value) sound.keep(unshaped(layer), from, until)
+  }
+  useIntervalFn(keepReady, 500)
+  watch([atHand, playing, () => cut.value?.plan.revision, hear, without], keepReady)
 
   function listenTo(what: Hear) {
     candidate.value = null
@@ -137,7 +223,11 @@ export function useListening(cut: Ref<CutView | null>) {
   // What is before a change is another thing after the next one.
   watch(
     () => cut.value?.plan.revision,
-    () => (before.value = false),
+    () => {
+      before.value = false
+      hand.value = null
+      wanted = null
+    },
     { flush: 'sync' },
   )
   watch([() => cut.value?.plan.revision, hear, candidate, before, without], ([, , to], [, , from]) => {
@@ -170,6 +260,8 @@ export function useListening(cut: Ref<CutView | null>) {
     toggleBefore,
     repeatPassage,
     listenTo,
+    keepAtHand: (lane: string | null) => void (atHand.value = lane),
+    byHand,
     tryCandidate,
   }
 }

@@ -11,13 +11,21 @@ import { placeWords, type Handle } from './handles'
  * seconds, up and down for its level), dragged by mouse or finger. What comes near a moment or a shot lies on it.
  */
 const props = defineProps<{ handles: Handle[]; sheet: SheetLayout; marksS: number[] }>()
-const emit = defineEmits<{ say: [change: Change]; open: [handle: Handle] }>()
+const emit = defineEmits<{
+  say: [change: Change]
+  open: [handle: Handle]
+  /** What would be said if the hand let go now; nothing when it is given up. */
+  hand: [change: Change | null]
+}>()
 
 const SNAP_PX = 6
 /** So far it is a click. */
 const CLICK_PX = 3
 const dragged = ref<{ handle: Handle; fromX: number; toS: number; moved: boolean; dropped: boolean } | null>(null)
-useEscape(() => (dragged.value = null))
+useEscape(() => {
+  if (dragged.value?.moved) emit('hand', null)
+  dragged.value = null
+})
 /** It stays where it was dropped until the sheet is drawn anew. */
 watch(
   () => props.handles,
@@ -47,7 +55,9 @@ function drag(event: PointerEvent) {
   const free = props.sheet.seconds(line, px)
   const near = props.marksS.find((s) => s !== now.handle.atS && Math.abs(props.sheet.x(line, s) - px) < SNAP_PX)
   const toS = within(now.handle, near ?? Math.round(free * 100) / 100)
-  dragged.value = { ...now, toS, moved: now.moved || Math.abs(event.clientX - now.fromX) > CLICK_PX }
+  const moved = now.moved || Math.abs(event.clientX - now.fromX) > CLICK_PX
+  if (moved && toS !== now.toS) emit('hand', now.handle.at(toS))
+  dragged.value = { ...now, toS, moved }
 }
 function drop() {
   const now = dragged.value
@@ -86,6 +96,8 @@ function aim(handle: Handle, byS: number, byDb: number) {
   const before = aimed.value?.key === handle.key ? aimed.value : null
   const toS = byS ? within(handle, Math.round(((before?.toS ?? handle.atS) + byS) * 100) / 100) : null
   aimed.value = { key: handle.key, toS, byDb: (before && !before.said ? before.byDb : 0) + byDb, said: false }
+  const byAll = aimed.value.byDb
+  if (toS !== null || handle.louder) emit('hand', toS === null ? handle.louder!(byAll) : handle.at(toS))
   clearTimeout(timer)
   timer = setTimeout(say, BURST_MS)
 }

@@ -11,6 +11,7 @@ import { sheetHandles, type Handle } from './handles'
 import SheetHandles from './SheetHandles.vue'
 import SheetLanes from './SheetLanes.vue'
 
+type WedgeChange = { underSpeechDb?: number; riseS?: number; fallS?: number }
 const props = defineProps<{
   cut: CutView
   waveform: WaveformView | null
@@ -29,7 +30,11 @@ const emit = defineEmits<{
   select: [level: LevelView, x: number, y: number, lane: LaneView | null]
   say: [change: Change]
   phrase: [index: number, x: number, y: number]
-  change: [level: LevelView, change: { underSpeechDb?: number; riseS?: number; fallS?: number }]
+  change: [level: LevelView, change: WedgeChange]
+  /** What a drag of a wedge would change; no level when it is given up. */
+  hand: [level: LevelView | null, change: WedgeChange]
+  /** What a drag of anything else would. */
+  handle: [change: Change | null]
   /** The bed rises at the close from here on. */
   riseFrom: [seconds: number]
 }>()
@@ -142,6 +147,7 @@ function grabWedge(event: PointerEvent, pin: Hairpin, line: number) {
   wedge.value = { pin, line, x: event.clientX, y: event.clientY, dx: 0, dy: 0, moves }
 }
 useEscape(() => {
+  if (wedge.value) emit('hand', null, {})
   wedge.value = null
   drag.value = null
 })
@@ -165,20 +171,26 @@ const asked = computed(() => {
     fromS !== null
       ? `from ${clock(fromS, true)}`
       : `${fades ? '' : `${decibels(-underSpeechDb)} dB, `}${lengthS.toFixed(1)} s`
-  return { level, opens, lengthS, underSpeechDb, fromS, words }
+  const length = opens ? { riseS: lengthS } : { fallS: lengthS }
+  const change: WedgeChange = {
+    ...(underSpeechDb !== level.underSpeechDb && { underSpeechDb }),
+    ...(Math.abs(now.dx) >= 4 && length),
+  }
+  return { level, fromS, words, change }
 })
+/** What a drag asks for is heard on the way. */
+watch(
+  () => JSON.stringify(asked.value?.change),
+  () => asked.value && asked.value.fromS === null && emit('hand', asked.value.level, asked.value.change),
+)
 function dropWedge(event: MouseEvent) {
-  const [now, change] = [wedge.value, asked.value]
+  const [now, dropped] = [wedge.value, asked.value]
   wedge.value = null
   if (!now) return
   event.stopPropagation()
-  if (!change) return emit('select', now.pin.level, now.pin.x, topOf(now.line), null)
-  if (change.fromS !== null) return emit('riseFrom', change.fromS)
-  const length = change.opens ? { riseS: change.lengthS } : { fallS: change.lengthS }
-  emit('change', change.level, {
-    ...(change.underSpeechDb !== change.level.underSpeechDb && { underSpeechDb: change.underSpeechDb }),
-    ...(Math.abs(now.dx) >= 4 && length),
-  })
+  if (!dropped) return emit('select', now.pin.level, now.pin.x, topOf(now.line), null)
+  if (dropped.fromS !== null) return emit('riseFrom', dropped.fromS)
+  emit('change', dropped.level, dropped.change)
 }
 
 const handles = computed(() => sheetHandles(props.cut, sheet.value, props.secondsPerLine))
@@ -391,6 +403,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
       :sheet="sheet"
       :marks-s="marksS"
       @say="(change) => emit('say', change)"
+      @hand="(change) => emit('handle', change)"
       @open="open"
     />
     <template v-if="printing">

@@ -3,7 +3,7 @@
 use super::LevelView;
 use super::levels::level_view;
 use jaunty_core::cut::{Cut, Setup};
-use jaunty_core::plan::{Lane, SpeechRule, lane};
+use jaunty_core::plan::{Lane, Layer, Role, SpeechRule, lane};
 use jaunty_core::units::seconds_from_samples;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -42,4 +42,24 @@ pub(super) fn lane_views(cut: &Cut) -> Vec<LaneView> {
         Some(LaneView { lane: of, name, rule, start_s: seconds_from_samples(place.0), end_s: seconds_from_samples(place.1), levels })
     };
     lanes(&cut.setup).into_iter().filter_map(view).collect()
+}
+
+/// A layer whose levels can be changed.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LayerView {
+    /// Its place in the plan.
+    pub layer: usize,
+    /// Its lane; none for the beds.
+    pub lane: Option<Lane>,
+}
+
+/// The layers of a cut whose levels can be changed.
+pub(super) fn layer_views(cut: &Cut) -> Vec<LayerView> {
+    let lanes: Vec<Lane> = lanes(&cut.setup).into_iter().map(|(lane, ..)| lane).collect();
+    let view = |(layer, of): (usize, &Layer)| match of.role {
+        Role::Bed => Some(LayerView { layer, lane: None }),
+        _ => lanes.iter().find(|lane| lane.is(of)).map(|lane| LayerView { layer, lane: Some(lane.clone()) }),
+    };
+    cut.plan.layers.iter().enumerate().filter_map(view).collect()
 }

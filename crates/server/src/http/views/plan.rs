@@ -1,6 +1,6 @@
 //! The plan as it stands.
 
-use super::lanes::{LaneView, lane_views};
+use super::lanes::{LaneView, LayerView, lane_views, layer_views};
 use super::levels::level_views;
 use super::parts::part_views;
 use super::shape::{loudness_choices, pocket_choices};
@@ -115,6 +115,8 @@ pub struct PlanView {
     pub ambiences: Vec<AmbienceView>,
     /// The film's own sound and the ambiences as lanes.
     pub lanes: Vec<LaneView>,
+    /// The layers whose levels can be changed.
+    pub layers: Vec<LayerView>,
     /// Gain of the whole in dB, where a loudness was asked for.
     pub master_gain_db: Option<f64>,
     /// How much of that the guard against true peaks held back, in dB.
@@ -170,6 +172,7 @@ impl From<&OpenCut> for PlanView {
             loudness_choices: loudness_choices(),
             ambiences: setup.ambiences.iter().map(AmbienceView::from).collect(),
             lanes: lane_views(cut),
+            layers: layer_views(cut),
             master_gain_db: plan.master.map(|m| m.gain_db),
             held_back_db: plan.master.map(|m| m.held_back_db).filter(|db| *db > 0.05),
             pocket_hz: bed.and_then(|b| b.pocket.as_ref()).map(|p| p.centre_hz),

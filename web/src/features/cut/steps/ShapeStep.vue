@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, onUnmounted, ref, watch } from 'vue'
 import { useKeys } from '../../../shared/keys'
 import type { LaneView } from '../../../drawing/lanes'
-import type { LevelChange, LevelName, LevelView } from '../../../shared/http'
+import type { LevelsSaid } from '../../listening/useListening'
+import type { Change, LevelChange, LevelName, LevelView } from '../../../shared/http'
 import { bare, clock, decibels, samples } from '../../../shared/words'
 import { levelKey } from '../../sheet/choices'
 import FiguresPanel from '../../sheet/FiguresPanel.vue'
@@ -22,6 +23,13 @@ const waveform = useWaveform(() =>
 
 /** The takes that are heard, drawn behind their words. */
 const voices = useVoices(() => props.cut.pieces.map((piece) => piece.take))
+
+/** Says something of the levels, which is heard at once where it can be. */
+async function shape(said: LevelsSaid) {
+  void props.listening.byHand(said)
+  if (!(await props.actions.say(said))) void props.listening.byHand(null)
+}
+const say = (said: Change) => (said.about === 'levels' ? shape(said) : props.actions.say(said))
 
 /** The sheet needs the width; the figures come when they are asked for. */
 const figures = ref(false)
@@ -80,10 +88,10 @@ const ofLane = (one: LaneView | null) => (one ? { lane: one.lane } : {})
 /** Raises or lowers the lane in the marked passage, and nowhere else. */
 function sweep(byDb: number) {
   const said = { ...marked.value, byDb, ...ofLane(passageLane.value) }
-  if (passage.value) void props.actions.say({ about: 'levels', do: 'sweep', ...said })
+  if (passage.value) void shape({ about: 'levels', do: 'sweep', ...said })
 }
 const change = (object: LevelView, what: LevelChange, also: LevelName[] = []) =>
-  void props.actions.say({
+  void shape({
     about: 'levels',
     do: 'set',
     levels: [object.name, ...also],
@@ -91,10 +99,12 @@ const change = (object: LevelView, what: LevelChange, also: LevelName[] = []) =>
     ...ofLane(lane.value),
   })
 
-/** A wedge of the bed was dragged. */
-function changeBed(object: LevelView, what: LevelChange) {
-  void props.actions.say({ about: 'levels', do: 'set', levels: [object.name], change: what })
-}
+const ofBed = (object: LevelView, what: LevelChange): LevelsSaid => ({
+  about: 'levels',
+  do: 'set',
+  levels: [object.name],
+  change: what,
+})
 
 function zoom(by: number) {
   const at = ZOOMS.indexOf(secondsPerLine.value)
@@ -106,11 +116,11 @@ function step(byDb: number) {
   const now = level.value
   if (!now && passage.value) sweep(byDb)
   else if (now && now.kind !== 'fadeIn' && now.kind !== 'fadeOut')
-    void props.actions.say({ about: 'levels', do: 'step', level: now.name, byDb, ...ofLane(lane.value) })
+    void shape({ about: 'levels', do: 'step', level: now.name, byDb, ...ofLane(lane.value) })
   else return false
 }
 const paper = ref<InstanceType<typeof SheetView>>()
-const balance = (byDb: number) => void props.actions.say({ about: 'levels', do: 'balance', byDb })
+const balance = (byDb: number) => void shape({ about: 'levels', do: 'balance', byDb })
 useKeys('Shape', [
   { key: 'g', what: 'figures of the whole', act: () => void (figures.value = !figures.value) },
   { key: '+', what: 'what is selected 1 dB louder', act: () => step(1) },
@@ -120,6 +130,14 @@ useKeys('Shape', [
   { key: 'p', ctrl: true, what: 'print the sheet', act: () => void paper.value?.print() },
   { key: 'Escape', what: 'select nothing', act: () => void (selected.value = null) },
 ])
+
+/** What may be moved is kept ready to be heard. */
+watch(
+  () => laneKey(lane.value ?? passageLane.value),
+  (now) => props.listening.keepAtHand(now),
+  { immediate: true },
+)
+onUnmounted(() => props.listening.keepAtHand(null))
 
 /** The card stays within the page, above its swell when there is no room below. */
 const place = computed(() => {
@@ -193,7 +211,7 @@ const place = computed(() => {
         :cut="cut"
         :busy="busy"
         :position-s="listening.positionS.value"
-        @levels="(said) => actions.say(said)"
+        @levels="say"
         @voice="(said) => actions.say(said)"
         @film="(said) => actions.say(said)"
         @bring-ambience="(file) => actions.send('ambiences', file, () => undefined)"
@@ -211,10 +229,12 @@ const place = computed(() => {
           @seek="listening.seek"
           :passage-lane="passageLane"
           @passage="mark"
-          @say="(said) => actions.say(said)"
+          @say="say"
           @select="select"
           @phrase="selectPhrase"
-          @change="changeBed"
+          @hand="(object, what) => listening.byHand(object && ofBed(object, what))"
+          @handle="(said) => listening.byHand(said?.about === 'levels' ? said : null)"
+          @change="(object, what) => shape(ofBed(object, what))"
           @rise-from="(s) => actions.say({ about: 'levels', do: 'riseFrom', atSamples: samples(s) })"
         />
         <div v-if="level" class="floating" :style="place">
@@ -224,7 +244,7 @@ const place = computed(() => {
             :lane="lane"
             :busy="busy"
             @change="(what, also) => level && change(level, what, also)"
-            @give-back="level && actions.say({ about: 'levels', do: 'giveBack', level: level.name, ...ofLane(lane) })"
+            @give-back="level && shape({ about: 'levels', do: 'giveBack', level: level.name, ...ofLane(lane) })"
             @close="selected = null"
           />
           <div v-if="phrase !== null && level.kind === 'dip'" class="card emphasis">
@@ -233,7 +253,7 @@ const place = computed(() => {
               class="plain"
               :disabled="busy"
               data-test="emphasise"
-              @click="actions.say({ about: 'levels', do: 'emphasise', phrase: inPhrase })"
+              @click="shape({ about: 'levels', do: 'emphasise', phrase: inPhrase })"
             >
               deeper under this one
             </button>

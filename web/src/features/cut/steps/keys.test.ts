@@ -29,6 +29,8 @@ function stand(step: object, cut: CutView, passage: { fromS: number; toS: number
     stop: vi.fn(),
     seek: vi.fn(),
     repeatPassage: vi.fn(),
+    byHand: vi.fn(),
+    keepAtHand: vi.fn(),
   }
   const view = shallowMount(step as typeof FitStep, {
     props: { cut, actions: actions as unknown as CutActions, listening: listening as unknown as Listening },
