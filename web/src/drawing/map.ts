@@ -51,7 +51,7 @@ export interface MapLayout {
   leftOut: { x: number; width: number }[]
   kept: Strip[]
   unwanted: Strip[]
-  pins: { bedX: number; cutX: number; cutS: number }[]
+  pins: { bedX: number; cutX: number; bedS: number; cutS: number }[]
   bedX: (seconds: number) => number
   cutX: (seconds: number) => number
   bedSeconds: (px: number) => number
@@ -121,7 +121,7 @@ export function layoutMap(
     leftOut: leftOut(fitting, bedLengthS).map(([from, to]) => ({ x: bedX(from), width: bedX(to) - bedX(from) })),
     kept: wishes.keep.map(strip('keep')),
     unwanted: wishes.leaveOut.map(strip('leave out')),
-    pins: wishes.pins.map((pin) => ({ bedX: bedX(pin.bedS), cutX: cutX(pin.cutS), cutS: pin.cutS })),
+    pins: wishes.pins.map(({ bedS, cutS }) => ({ bedX: bedX(bedS), cutX: cutX(cutS), bedS, cutS })),
     bedX,
     cutX,
     bedSeconds: (px) => Math.min(bedLengthS, Math.max(0, bedScale.invert(px))),

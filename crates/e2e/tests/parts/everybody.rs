@@ -40,6 +40,45 @@ async fn axe_finds_nothing_wrong_on_any_view() {
     browser.close().await.unwrap();
 }
 
+/// Texts that lie behind the edge of the window, or of what shows them, where nothing scrolls to them.
+const CUT_OFF: &str = "const bad = []
+    const shows = (e) => { for (let p = e.parentElement; p; p = p.parentElement) if (getComputedStyle(p).overflowX !== 'visible') return p }
+    for (const e of document.querySelectorAll('#app *')) {
+        if (e.closest('svg, .skip, .unseen, .bar') || ![...e.childNodes].some((n) => n.nodeType === 3 && n.data.trim())) continue
+        const box = e.getBoundingClientRect(), within = shows(e)
+        const right = Math.min(innerWidth, within ? within.getBoundingClientRect().right : innerWidth)
+        if (box.width && (box.right > right + 1 || box.left < -1)) bad.push(`${e.textContent.trim().slice(0, 40)} (${Math.round(box.right - right)} px)`)
+    }
+    if (document.documentElement.scrollWidth > innerWidth) bad.push('the page is wider than the window')
+    return bad.slice(0, 5)";
+
+/// Down to 900 px, and at twice the size of a window of 1280, which is one of 640.
+#[tokio::test(flavor = "multi_thread")]
+async fn no_text_is_cut_off_in_narrow_windows_and_all_of_it_can_be_scrolled_to() {
+    let stand = Stand::new(&[]).await;
+    let (cut, _) = stand.with_bed_and_voice("Narrow", "30").await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let mut wrong = Vec::new();
+    for (width, height) in [(640, 400), (900, 700), (1280, 800)] {
+        browser.client().set_window_size(width, height).await.unwrap();
+        for step in ["picture", "beds", "voice", "reading", "fit", "shape", "check", "hand-over", "lengths"] {
+            browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/{step}"))).await.unwrap();
+            browser.css("main h2").await.unwrap();
+            tokio::time::sleep(Duration::from_millis(500)).await;
+            let found = browser.client().execute(CUT_OFF, vec![]).await.unwrap();
+            wrong.extend(found.as_array().unwrap().iter().map(|one| format!("{width} {step}: {one}")));
+            let scrolls = "const below = [...document.querySelectorAll('#app main *')].some((e) => !e.closest('.unseen') && e.getBoundingClientRect().bottom > innerHeight);
+                const all = [document.scrollingElement, document.querySelector('main'), ...document.querySelectorAll('main *')];
+                return !below || all.some((e) => e.scrollHeight > e.clientHeight + 2 && (e === document.scrollingElement || ['auto', 'scroll'].includes(getComputedStyle(e).overflowY)))";
+            if width == 640 && browser.client().execute(scrolls, vec![]).await.unwrap() != json!(true) {
+                wrong.push(format!("{width} {step}: does not scroll"));
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    browser.close().await.unwrap();
+}
+
 /// From nothing to a mix in hand: every click that it takes is one that somebody under a deadline has to find.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_first_export_takes_few_clicks() {

@@ -348,4 +348,46 @@ main {
   min-height: 0;
   min-width: 0;
 }
+/* A narrow window, or a wide one at twice its size: one above the other, and the page scrolls. */
+@media screen and (width < 860px) {
+  .page {
+    display: block;
+    height: auto;
+    min-height: 100vh;
+    overflow: visible;
+  }
+  .column {
+    padding: 10px 0;
+  }
+  .column > .name {
+    margin: 0;
+  }
+  ol {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(106px, 1fr));
+    margin-top: 6px;
+  }
+  li small {
+    display: none;
+  }
+  .small-film {
+    display: none;
+  }
+  .foot {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 12px;
+    padding-top: 4px;
+  }
+  .listening {
+    position: sticky;
+    bottom: 0;
+    z-index: 2;
+  }
+  /* What fills the window has one here too. */
+  main.whole,
+  main:has(> .shape) {
+    height: max(340px, 100vh - 120px);
+  }
+}
 </style>

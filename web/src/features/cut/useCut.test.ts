@@ -19,9 +19,13 @@ async function page(...answers: unknown[]) {
     static last: Events
     constructor() {
       super()
+      Events.open++
       Events.last = this
     }
-    close() {}
+    close() {
+      Events.open--
+    }
+    static open = 0
   }
   vi.stubGlobal('EventSource', Events)
   vi.stubGlobal('fetch', async (request: Request) => {
@@ -37,7 +41,7 @@ async function page(...answers: unknown[]) {
     onmessage(new MessageEvent('message', { data: JSON.stringify(told) }))
     await flushPromises()
   }
-  return { actions, asked, event }
+  return { actions, asked, event, connections: () => Events.open }
 }
 
 afterEach(() => vi.unstubAllGlobals())
@@ -59,6 +63,28 @@ describe('a cut in the page', () => {
     await event(view(3))
     expect(await second).toBe(true)
     expect(asked.map((a) => a.revision)).toEqual([1, 3])
+  })
+
+  it('holds no connection while nobody sees it, and shows what happened meanwhile when it is seen again', async () => {
+    const { actions, connections } = await page(view(1), view(5), view(6))
+    expect(connections()).toBe(1)
+    const seen = async (state: string) => {
+      vi.spyOn(document, 'visibilityState', 'get').mockReturnValue(state as DocumentVisibilityState)
+      document.dispatchEvent(new Event('visibilitychange'))
+      await flushPromises()
+    }
+    await seen('hidden')
+    expect(connections()).toBe(0)
+    expect(actions.cut.value?.plan.revision).toBe(1)
+    await seen('visible')
+    expect(connections()).toBe(1)
+    expect(actions.cut.value?.plan.revision).toBe(5)
+    window.dispatchEvent(new Event('pagehide'))
+    expect(connections()).toBe(0)
+    window.dispatchEvent(Object.assign(new Event('pageshow'), { persisted: true }))
+    await flushPromises()
+    expect(connections()).toBe(1)
+    expect(actions.cut.value?.plan.revision).toBe(6)
   })
 
   it('waits for nothing that leaves the plan alone, or that failed', async () => {

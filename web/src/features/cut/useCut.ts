@@ -1,4 +1,4 @@
-import { until, useEventSource } from '@vueuse/core'
+import { until, useDocumentVisibility, useEventListener, useEventSource } from '@vueuse/core'
 import { message } from 'ant-design-vue'
 import { onMounted, ref, shallowRef, watch, type Ref } from 'vue'
 import { answer, Problem, sendFile, server, type Change, type CutView, type WaveformView } from '../../shared/http'
@@ -26,7 +26,15 @@ export function useCut(id: Ref<string>) {
   }
   onMounted(load)
 
-  const { data } = useEventSource(() => `/api/cuts/${id.value}/events`, [], { autoReconnect: true })
+  const { data, open, close } = useEventSource(() => `/api/cuts/${id.value}/events`, [], { autoReconnect: true })
+  // A browser has six connections to a server, for all its windows together: what is not seen holds none of them.
+  function listen() {
+    open()
+    void load()
+  }
+  useEventListener(window, 'pagehide', close)
+  useEventListener(window, 'pageshow', (event) => event.persisted && listen())
+  watch(useDocumentVisibility(), (now) => (now === 'hidden' ? close() : listen()))
   watch(data, (text) => {
     if (text) show(JSON.parse(text) as CutView)
   })

@@ -271,6 +271,11 @@ useKeys(
     display: none;
   }
 }
+@media (width < 860px) {
+  .hear {
+    flex-wrap: wrap;
+  }
+}
 .meter rect,
 .meter line {
   stroke: var(--ink);

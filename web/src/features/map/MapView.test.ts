@@ -1,5 +1,5 @@
 import { mount, type VueWrapper } from '@vue/test-utils'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { layoutMap, MAP } from '../../drawing/map'
 import type { BedReading } from '../../drawing/bars'
 import type { CutView } from '../../shared/http'
@@ -35,6 +35,15 @@ async function drag(view: VueWrapper, test: string, places: [x: number, y?: numb
   await one.trigger('pointerdown', event(places[0]!))
   for (const place of places.slice(1)) await one.trigger('pointermove', event(place))
   await one.trigger('pointerup', event(places[places.length - 1]!))
+}
+
+/** Presses keys on an element that was come to by keyboard, as fast as they go. */
+async function steps(view: VueWrapper, test: string, keys: string[], shiftKey = false) {
+  const one = view.get(`[data-test=${test}]`)
+  const matches = one.element.matches.bind(one.element)
+  one.element.matches = (selector: string) => selector === ':focus-visible' || matches(selector)
+  await one.trigger('focus')
+  for (const key of keys) await one.trigger('keydown', { key, shiftKey })
 }
 
 async function press(key: string, view: VueWrapper) {
@@ -235,5 +244,61 @@ describe('how the bed begins and ends', () => {
     expect(view.get('[data-test=as-begins]').text()).toContain('begin as it begins')
     await view.get('[data-test=as-begins]').trigger('click')
     expect(wished(view)).toEqual([{ what: 'start', kind: 'free' }])
+  })
+})
+
+describe('the map by keyboard', () => {
+  beforeEach(() => void vi.useFakeTimers())
+  afterEach(() => void vi.useRealTimers())
+
+  it('marks one section after another, and moves the end by a bar', async () => {
+    const { view } = stand()
+    await steps(view, 'bed-ruler', ['ArrowRight', 'ArrowRight'])
+    await steps(view, 'bed-ruler', ['ArrowLeft', 'ArrowLeft'], true)
+    await press('k', view)
+    expect(wished(view)).toEqual([{ what: 'keep', startSamples: 1_440_000, endSamples: 56 * 48_000 }])
+  })
+
+  it('moves a side of a splice by bar lines, a burst of keys at once', async () => {
+    const { view } = stand()
+    await steps(view, 'edge-leave-0', ['ArrowRight', 'ArrowRight', 'ArrowRight', 'ArrowLeft'])
+    expect(view.get('[data-test=edge-leave-0]').attributes('aria-valuetext')).toBe('bar 9')
+    expect(view.emitted('say')).toBeUndefined()
+    vi.advanceTimersByTime(300)
+    const splice = { leaveSamples: 576_000, enterSamples: 2_016_000 }
+    const change = { about: 'fit', do: 'moveSplice', splice, side: 'leave', toSamples: 768_000, alone: false }
+    expect(view.emitted('say')).toEqual([[change]])
+  })
+
+  it('pins a bar line where the playhead is, moves the pin by frames, and takes it out', async () => {
+    const { view } = stand()
+    await view.setProps({ positionS: 11 })
+    await steps(view, 'pin-rail', ['ArrowRight', 'ArrowRight'])
+    await steps(view, 'pin-rail', ['ArrowRight', 'Enter'], true)
+    expect(wished(view)).toEqual([{ what: 'pin', bedSamples: 12 * 48_000, cutSamples: 11 * 48_000 }])
+    const { bedS, cutS } = testCut().plan.wishes.pins[0]!
+    await steps(view, 'pin', ['ArrowLeft', 'ArrowLeft'])
+    vi.advanceTimersByTime(300)
+    expect(wished(view)![1]).toEqual({
+      what: 'pin',
+      bedSamples: Math.round(bedS * 48_000),
+      cutSamples: Math.round((cutS - 2 / 25) * 48_000),
+    })
+    await steps(view, 'pin', ['Delete'])
+    expect(wished(view)![2]).toEqual({ what: 'pin', cutSamples: 384_000 })
+  })
+
+  it('leaves arrow keys to the page where somebody only clicked', async () => {
+    const { view } = stand()
+    const event = new KeyboardEvent('keydown', { key: 'ArrowRight', bubbles: true, cancelable: true })
+    view.get('[data-test=bed-ruler]').element.dispatchEvent(event)
+    expect(event.defaultPrevented).toBe(false)
+    expect(view.find('[data-test=keep]').exists()).toBe(false)
+  })
+
+  it('opens a splice', async () => {
+    const { view } = stand()
+    await view.get('[data-test=map-splice]').trigger('keydown', { key: 'Enter' })
+    expect(view.emitted('splice')).toEqual([[0]])
   })
 })

@@ -6,6 +6,7 @@ import type { CutView, FittingView, Of, WaveformView, Wish } from '../../shared/
 import { clock, samples } from '../../shared/words'
 import { edges } from './edges'
 import { useGround } from './ground'
+import MapDrawing from './MapDrawing.vue'
 import { useLengthDrag } from './useLengthDrag'
 import { useMarking } from './useMarking'
 import { usePinPull } from './usePinPull'
@@ -51,8 +52,16 @@ const sides = useSpliceDrag(
   (change) => emit('say', change),
 )
 const { dragged } = sides
-const pins = usePinPull(ground, wish)
+const pins = usePinPull(ground, () => props.positionS, wish)
 const { pulled } = pins
+/** The pins, with the one that keys have on its way. */
+const shownPins = computed(() =>
+  map.value.pins.map((pin) => {
+    const moved = pins.moved.value
+    return moved?.bedS === pin.bedS ? { ...pin, cutS: moved.cutS, cutX: map.value.cutX(moved.cutS) } : pin
+  }),
+)
+const barOf = (piece: number, side: 'leave' | 'enter') => ground.bar(sides.shownS(piece, side) ?? 0).index + 1
 const end = useLengthDrag(
   ground,
   () => props.triedS,
@@ -65,42 +74,7 @@ const end = useLengthDrag(
 <template>
   <div ref="holder" class="map" data-test="map">
     <svg class="score" :width="width" :height="MAP.height">
-      <text x="8" y="13" class="caption">the bed, as it is: drag across it to keep or leave out a passage</text>
-      <rect
-        v-for="hole in map.leftOut"
-        :key="hole.x"
-        :x="hole.x"
-        :y="MAP.bedTop"
-        :width="hole.width"
-        :height="MAP.bedMiddle + MAP.bedHalf + 4 - MAP.bedTop"
-        class="hole"
-      />
-      <path :d="map.bed" class="band" />
-      <g v-for="letter in map.letters" :key="letter.x">
-        <line :x1="letter.lineX" :x2="letter.lineX" :y1="33" :y2="MAP.ribbonTop" class="section" />
-        <rect :x="letter.x" y="18" width="15" height="15" class="box" />
-        <text :x="letter.x + 7.5" y="30" text-anchor="middle" class="letter">{{ letter.text }}</text>
-      </g>
-      <g v-for="one in map.kept" :key="`k${one.x}`">
-        <rect :x="one.x" :y="MAP.bedTop - 2" :width="one.width" height="50" class="kept" />
-        <text :x="one.x + 4" :y="MAP.bedTop + 9" class="said">{{ one.text }}</text>
-      </g>
-      <g v-for="one in map.unwanted" :key="`u${one.x}`">
-        <rect :x="one.x" :y="MAP.bedTop - 2" :width="one.width" height="50" class="unwanted" />
-        <path
-          :d="`M${one.x} ${MAP.bedTop - 2}l${one.width} 50M${one.x} ${MAP.bedTop + 48}l${one.width} -50`"
-          class="struck"
-        />
-        <text :x="one.x + 4" :y="MAP.bedTop + 9" class="said">{{ one.text }}</text>
-      </g>
-      <path
-        v-for="ribbon in map.ribbons"
-        :key="ribbon.piece"
-        :d="ribbon.path"
-        :fill="`var(--ribbon-${ribbon.piece % 4})`"
-        class="ribbon"
-        data-test="ribbon"
-      />
+      <MapDrawing :map="map" />
       <rect
         v-if="marked"
         :x="map.bedX(marked.startS)"
@@ -115,7 +89,15 @@ const end = useLengthDrag(
         :width="map.right - 8"
         :height="50"
         class="touch"
+        tabindex="0"
+        role="slider"
+        aria-label="Passage of the bed: arrows mark a section, with Shift they move its end"
+        :aria-valuenow="Math.round(marked?.startS ?? 0)"
+        aria-valuemin="0"
+        :aria-valuemax="Math.round(cut.bed?.lengthS ?? 0)"
+        :aria-valuetext="marked ? `${clock(marked.startS)} to ${clock(marked.endS)}` : 'nothing marked'"
         data-test="bed-ruler"
+        @keydown="marking.step"
         @pointerdown="marking.begin"
         @pointermove="marking.move"
         @pointerup="marking.end"
@@ -126,7 +108,17 @@ const end = useLengthDrag(
         :width="map.right - 8"
         height="9"
         class="touch rail"
+        tabindex="0"
+        role="slider"
+        aria-label="Bar line to pin: arrows choose it, Enter pins it where the playhead is"
+        :aria-valuenow="pins.chosen.value + 1"
+        aria-valuemin="1"
+        :aria-valuemax="ground.lines.value.length"
+        :aria-valuetext="`bar ${pins.chosen.value + 1}`"
         data-test="pin-rail"
+        @focus="pins.arrive"
+        @blur="pins.leave"
+        @keydown="pins.step"
         @pointerdown="pins.pull"
         @pointermove="pins.pulling"
         @pointerup="pins.letGo"
@@ -141,7 +133,8 @@ const end = useLengthDrag(
         tabindex="0"
         :data-test="`as-${edge.side}`"
         @click="wish(edge.wish)"
-        @keydown.enter.stop="wish(edge.wish)"
+        @keydown.enter.prevent="wish(edge.wish)"
+        @keydown.space.prevent="wish(edge.wish)"
       >
         <title>{{ edge.hint }}</title>
         <text :x="edge.bedX" :y="MAP.ribbonTop + 13" :text-anchor="edge.anchor">{{ edge.text }}</text>
@@ -157,12 +150,25 @@ const end = useLengthDrag(
           ].filter((e) => e.there)"
           :key="edge.side"
           class="edge"
+          tabindex="0"
+          role="slider"
+          :aria-label="
+            edge.side === 'leave' ? `Splice ${ribbon.piece + 1} leaves at` : `Splice ${ribbon.piece} enters at`
+          "
+          :aria-valuenow="barOf(ribbon.piece, edge.side)"
+          aria-valuemin="1"
+          :aria-valuemax="ground.lines.value.length"
+          :aria-valuetext="`bar ${barOf(ribbon.piece, edge.side)}`"
           :data-test="`edge-${edge.side}-${ribbon.piece}`"
           @pointerdown="sides.grab($event, ribbon.piece, edge.side)"
           @pointermove="sides.drag"
           @pointerup="sides.drop"
+          @keydown="sides.step($event, ribbon.piece, edge.side)"
+          @blur="sides.settle"
         >
-          <title>Drag to another bar line: the other side of the splice follows; with Shift it stays</title>
+          <title>
+            Drag to another bar line, or arrow keys: the other side of the splice follows; with Shift it stays
+          </title>
           <rect :x="edge.x - 6" :y="MAP.ribbonTop - 2" width="12" height="24" fill="transparent" />
           <line :x1="edge.x" :x2="edge.x" :y1="MAP.ribbonTop" :y2="MAP.ribbonTop + 18" />
         </g>
@@ -175,35 +181,30 @@ const end = useLengthDrag(
         :y2="MAP.ribbonTop + 24"
         class="target"
       />
-      <g v-for="pin in map.pins" :key="pin.cutX" class="pin" data-test="pin" @click="unpin(pin.cutS)">
-        <title>Pinned; click to take the pin out</title>
+      <g
+        v-for="pin in shownPins"
+        :key="pin.bedS"
+        class="pin"
+        tabindex="0"
+        role="slider"
+        :aria-label="`Pin of the bed at ${clock(pin.bedS)}: arrows move it along the cut, Enter takes it out`"
+        :aria-valuenow="Math.round(pin.cutS)"
+        aria-valuemin="0"
+        :aria-valuemax="Math.round(cut.lengthS)"
+        :aria-valuetext="clock(pin.cutS, true)"
+        data-test="pin"
+        @click="unpin(pin.cutS)"
+        @keydown.enter.prevent="unpin(pin.cutS)"
+        @keydown.delete.prevent="unpin(pin.cutS)"
+        @keydown="pins.move($event, pin)"
+        @blur="pins.settle"
+      >
+        <title>Pinned; click to take the pin out, arrow keys by a frame, with Shift by a second</title>
         <line :x1="pin.bedX" :x2="pin.cutX" :y1="MAP.rail" :y2="MAP.ribbonBottom" />
         <circle :cx="pin.bedX" :cy="MAP.rail" r="3.5" />
         <circle :cx="pin.cutX" :cy="MAP.ribbonBottom" r="3.5" />
       </g>
       <line v-if="pulled" :x1="map.bedX(pulled.bedS)" :x2="pulled.x" :y1="MAP.rail" :y2="pulled.y" class="pulled" />
-      <g v-for="shot in map.shots" :key="shot.x">
-        <line :x1="shot.x" :x2="shot.x" :y1="MAP.ribbonBottom + 2" :y2="MAP.ribbonBottom + 13" class="shot-mark" />
-        <text :x="shot.x + 4" :y="MAP.ribbonBottom + 11" class="shot">{{ shot.text }}</text>
-      </g>
-      <path :d="map.cut" class="band" />
-      <path
-        v-for="moment in map.moments"
-        :key="moment.x"
-        :d="`M${moment.x} ${MAP.ribbonBottom + 14}l4 5l-4 5l-4 -5Z`"
-        class="moment"
-      >
-        <title>{{ moment.text }}</title>
-      </path>
-      <rect
-        v-for="phrase in map.phrases"
-        :key="phrase.x"
-        :x="phrase.x"
-        :y="MAP.phrases"
-        :width="phrase.width"
-        height="4"
-        class="phrase"
-      />
       <rect
         x="8"
         :y="MAP.ribbonBottom"
@@ -218,15 +219,19 @@ const end = useLengthDrag(
         :key="splice.x"
         class="splice"
         :class="{ chosen: splice.index === chosenSplice }"
+        tabindex="0"
+        role="button"
+        :aria-label="`Splice ${splice.index + 1} close up, ${splice.hard} of 100 hard to hear`"
         data-test="map-splice"
         @click="emit('splice', splice.index)"
+        @keydown.enter.prevent="emit('splice', splice.index)"
+        @keydown.space.prevent="emit('splice', splice.index)"
       >
         <line :x1="splice.x - 2" :x2="splice.x - 2" :y1="MAP.cutMiddle - 24" :y2="MAP.cutMiddle + 24" />
         <line :x1="splice.x + 2" :x2="splice.x + 2" :y1="MAP.cutMiddle - 24" :y2="MAP.cutMiddle + 24" />
         <rect :x="splice.x - 8" :y="MAP.cutMiddle - 24" width="16" height="64" fill="transparent" />
         <text :x="splice.x" :y="MAP.foot" text-anchor="middle">{{ splice.label }}</text>
       </g>
-      <text x="8" :y="MAP.foot" class="caption">the cut</text>
       <line
         v-if="positionS <= lengthS"
         :x1="map.cutX(positionS)"
@@ -279,37 +284,6 @@ const end = useLengthDrag(
   touch-action: none;
   user-select: none;
 }
-.caption {
-  font-family: var(--serif);
-  font-style: italic;
-  font-size: 13px;
-  fill: var(--soft);
-}
-.hole {
-  fill: var(--rail);
-}
-.section,
-.shot-mark {
-  stroke: var(--ink);
-}
-.ribbon {
-  stroke: var(--ground);
-}
-.shot,
-.said {
-  font-size: 12px;
-}
-.said {
-  fill: var(--voice);
-  font-weight: 600;
-}
-.phrase {
-  fill: var(--voice);
-  opacity: 0.6;
-}
-.moment {
-  fill: var(--ink);
-}
 .touch {
   fill: transparent;
   cursor: crosshair;
@@ -324,20 +298,6 @@ const end = useLengthDrag(
   fill: color-mix(in srgb, var(--hand) 18%, transparent);
   stroke: var(--hand);
 }
-.kept {
-  fill: none;
-  stroke: var(--hand);
-  stroke-width: 2;
-}
-.unwanted {
-  fill: color-mix(in srgb, var(--voice) 10%, transparent);
-  stroke: var(--voice);
-}
-.struck {
-  stroke: var(--voice);
-  stroke-width: 0.7;
-  opacity: 0.6;
-}
 .edge {
   cursor: ew-resize;
 }
@@ -347,8 +307,13 @@ const end = useLengthDrag(
   stroke-linecap: round;
   opacity: 0.55;
 }
-.edge:hover line {
+.edge:hover line,
+.edge:focus-visible line {
   opacity: 1;
+}
+:is(.edge, .pin, .splice, .touch):focus-visible {
+  outline: 2px solid var(--voice);
+  outline-offset: 1px;
 }
 .kept-edge {
   cursor: pointer;

@@ -9,6 +9,9 @@ export function hold(event: PointerEvent) {
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
 }
 
+/** Whether somebody came here by keyboard: what was clicked leaves the arrow keys to the page. */
+export const byKeyboard = (event: Event) => (event.currentTarget as Element).matches(':focus-visible')
+
 /** Where the pointer is on the map, in pixels and in seconds of both lines. */
 export function useGround(cut: () => CutView, map: Ref<Layout>, holder: Ref<HTMLElement | undefined>) {
   const lines = computed(() => cut().bed?.reading?.barLinesS ?? [])

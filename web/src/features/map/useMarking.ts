@@ -2,7 +2,7 @@ import { computed, ref, watch } from 'vue'
 import type { Wish } from '../../shared/http'
 import { useEscape, useKeys } from '../../shared/keys'
 import { samples } from '../../shared/words'
-import { hold, type Ground } from './ground'
+import { byKeyboard, hold, type Ground } from './ground'
 
 type Said = 'keep' | 'leaveOut' | 'free'
 
@@ -35,6 +35,22 @@ export function useMarking(ground: Ground, revision: () => number, wish: (wish: 
     }
     fromS.value = null
   }
+  /** Arrow keys mark one section after another; with Shift they move the end of what is marked by a bar. */
+  function step(event: KeyboardEvent) {
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
+    const sections = ground.cut().bed?.reading?.sections ?? []
+    if (!by || !sections.length || !byKeyboard(event)) return
+    event.preventDefault()
+    const now = marked.value
+    if (now && event.shiftKey) {
+      const endS = ground.lines.value[ground.bar(now.endS).index + by] ?? now.endS
+      if (endS > now.startS) marked.value = { ...now, endS }
+      return
+    }
+    const at = now ? sections.findIndex((s) => s.startS <= now.startS && now.startS < s.endS) + by : by > 0 ? 0 : -1
+    const section = sections.at(at % sections.length)
+    if (section) marked.value = { startS: section.startS, endS: section.endS }
+  }
   function say(what: Said) {
     const { startS, endS } = marked.value ?? {}
     if (startS !== undefined && endS !== undefined)
@@ -51,5 +67,5 @@ export function useMarking(ground: Ground, revision: () => number, wish: (wish: 
     { key: 'f', what: 'let it be free', act: () => said('free') },
   ])
 
-  return { marked, isDone: computed(() => marked.value !== null && fromS.value === null), begin, move, end, say }
+  return { marked, isDone: computed(() => marked.value !== null && fromS.value === null), begin, move, end, step, say }
 }

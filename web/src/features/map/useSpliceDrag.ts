@@ -1,8 +1,9 @@
 import { ref } from 'vue'
 import type { FittingView, Of } from '../../shared/http'
+import { useBurst } from '../../shared/burst'
 import { useEscape } from '../../shared/keys'
 import { samples, secondsOf } from '../../shared/words'
-import { hold, type Ground } from './ground'
+import { byKeyboard, hold, type Ground } from './ground'
 
 type Side = 'leave' | 'enter'
 
@@ -23,8 +24,27 @@ export function useSpliceDrag(ground: Ground, fitting: () => FittingView, say: (
   function drag(event: PointerEvent) {
     if (dragged.value) dragged.value = { ...dragged.value, toS: ground.bar(ground.bedSeconds(event)).atS }
   }
+  /** Where a side lies or is being taken to. */
+  function shownS(piece: number, side: Side): number | undefined {
+    const splice = side === 'leave' ? piece : piece - 1
+    const now = dragged.value
+    return now?.splice === splice && now.side === side ? now.toS : sideS(splice, side)
+  }
+  const burst = useBurst()
+  /** Arrow keys take it from bar line to bar line. */
+  function step(event: KeyboardEvent, piece: number, side: Side) {
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
+    const fromS = shownS(piece, side)
+    if (!by || fromS === undefined || !byKeyboard(event)) return
+    event.preventDefault()
+    const toS = ground.lines.value[ground.bar(fromS).index + by]
+    if (toS === undefined) return
+    dragged.value = { splice: side === 'leave' ? piece : piece - 1, side, toS }
+    burst.later(() => drop(event))
+  }
+
   /** The other side follows by as many bars, so that the length holds; with Shift it stays where it is. */
-  function drop(event: PointerEvent) {
+  function drop(event: PointerEvent | KeyboardEvent) {
     const now = dragged.value
     dragged.value = null
     const splice = now && fitting().splices[now.splice]?.name
@@ -34,6 +54,9 @@ export function useSpliceDrag(ground: Ground, fitting: () => FittingView, say: (
     say({ about: 'fit', do: 'moveSplice', ...change })
   }
 
-  useEscape(() => (dragged.value = null))
-  return { dragged, grab, drag, drop }
+  useEscape(() => {
+    burst.forget()
+    dragged.value = null
+  })
+  return { dragged, shownS, grab, drag, drop, step, settle: burst.now }
 }

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { onScopeDispose, ref, watch } from 'vue'
+import { ref, watch } from 'vue'
 import type { SheetLayout } from '../../drawing/sheet'
 import type { Change } from '../../shared/http'
+import { useBurst } from '../../shared/burst'
 import { useEscape } from '../../shared/keys'
 import { clock, decibels } from '../../shared/words'
 import { placeWords, type Handle } from './handles'
@@ -76,10 +77,8 @@ function drop() {
 
 /** What a burst of arrow keys asks for: it is said once, when no more keys come. */
 const aimed = ref<{ key: string; toS: number | null; byDb: number; said: boolean } | null>(null)
-const BURST_MS = 250
-let timer: ReturnType<typeof setTimeout> | undefined
+const burst = useBurst()
 function say() {
-  clearTimeout(timer)
   const now = aimed.value
   // By its name of now: what was said before may have moved it.
   const handle = props.handles.find((one) => one.key === now?.key)
@@ -89,17 +88,15 @@ function say() {
   else if (now.byDb && handle.louder) emit('say', handle.louder(now.byDb))
   else aimed.value = null
 }
-onScopeDispose(() => clearTimeout(timer))
 function aim(handle: Handle, byS: number, byDb: number) {
   const same = aimed.value?.key === handle.key && !aimed.value.said ? aimed.value : null
-  if (same && (same.toS === null) !== (byS === 0)) say()
+  if (same && (same.toS === null) !== (byS === 0)) burst.now()
   const before = aimed.value?.key === handle.key ? aimed.value : null
   const toS = byS ? within(handle, Math.round(((before?.toS ?? handle.atS) + byS) * 100) / 100) : null
   aimed.value = { key: handle.key, toS, byDb: (before && !before.said ? before.byDb : 0) + byDb, said: false }
   const byAll = aimed.value.byDb
   if (toS !== null || handle.louder) emit('hand', toS === null ? handle.louder!(byAll) : handle.at(toS))
-  clearTimeout(timer)
-  timer = setTimeout(say, BURST_MS)
+  burst.later(say)
 }
 
 function press(event: KeyboardEvent, handle: Handle) {
@@ -156,7 +153,7 @@ function wordsOf(handle: Handle) {
       @pointerup="drop"
       @pointercancel="dragged = null"
       @keydown="press($event, handle)"
-      @blur="say"
+      @blur="burst.now"
     >
       <span v-if="wordsOf(handle)" class="where numbers">{{ wordsOf(handle) }}</span>
     </div>
@@ -213,6 +210,24 @@ function wordsOf(handle: Handle) {
   font-size: 11px;
   background: var(--ground);
   transform: translateX(-50%);
+}
+/* A finger is wider than a pointer. */
+@media (pointer: coarse) {
+  .handle {
+    width: 30px;
+    height: 30px;
+    margin: -15px 0 0 -15px;
+  }
+  .handle.edge::before {
+    inset: 6px 14px;
+  }
+  .handle.tip::before,
+  .handle.wedge::before {
+    inset: 11px;
+  }
+  .handle.moment::before {
+    inset: 9px 10px 11px;
+  }
 }
 @media print {
   .handles {

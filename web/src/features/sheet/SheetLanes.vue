@@ -64,6 +64,9 @@ const emit = defineEmits<{
 </template>
 
 <style scoped>
+.touch {
+  touch-action: pan-y;
+}
 .marked {
   fill: var(--passage);
   opacity: 0.6;

@@ -146,9 +146,12 @@ function grabWedge(event: PointerEvent, pin: Hairpin, line: number) {
   const moves = closes(pin) && event.clientX - box.left < box.width / 3
   wedge.value = { pin, line, x: event.clientX, y: event.clientY, dx: 0, dy: 0, moves }
 }
-useEscape(() => {
+function letGoWedge() {
   if (wedge.value) emit('hand', null, {})
   wedge.value = null
+}
+useEscape(() => {
+  letGoWedge()
   drag.value = null
 })
 function dragWedge(event: PointerEvent) {
@@ -299,6 +302,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
             data-test="line"
             @pointerdown="down($event, line.index)"
             @pointerup="up"
+            @pointercancel="drag = null"
           />
           <g
             v-for="(pin, k) in line.hairpins"
@@ -318,6 +322,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
               @pointerdown="grabWedge($event, pin, line.index)"
               @pointermove="dragWedge"
               @pointerup="dropWedge"
+              @pointercancel="letGoWedge"
             />
             <text
               v-if="
@@ -446,6 +451,13 @@ function shade(line: { index: number; startS: number; endS: number }) {
   height: 100%;
   overflow: hidden auto;
   position: relative;
+}
+/* By finger: along a line marks a passage, up and down scrolls; a wedge is held. */
+.touch {
+  touch-action: pan-y;
+}
+.hairpin .touch {
+  touch-action: none;
 }
 .time,
 .number {

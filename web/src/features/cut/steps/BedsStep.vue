@@ -300,6 +300,14 @@ function note(candidate: CandidateView, event: Event) {
     grid-column: 1 / 3;
   }
 }
+@media (width < 860px) {
+  .candidates li {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .candidates li .say {
+    grid-column: auto;
+  }
+}
 .candidates li.chosen {
   background: var(--card);
 }

@@ -287,9 +287,14 @@ useKeys('Picture', [
 <style scoped>
 .top {
   display: grid;
-  grid-template-columns: 400px 1fr;
+  grid-template-columns: minmax(240px, 400px) minmax(290px, 1fr);
   gap: 26px;
   align-items: start;
+}
+@media (width < 860px) {
+  .top {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 .keys {
   margin: 4px 0 0;
@@ -299,7 +304,8 @@ useKeys('Picture', [
 }
 .act {
   display: flex;
-  gap: 16px;
+  flex-wrap: wrap;
+  gap: 2px 16px;
   align-items: baseline;
 }
 .report {

@@ -331,7 +331,7 @@ useKeys('Reading', [
 <style scoped>
 .step.full {
   display: grid;
-  grid-template-rows: auto 1fr 52px;
+  grid-template: auto 1fr auto / minmax(0, 1fr);
   height: 100%;
   min-height: 0;
   padding-bottom: 0;
@@ -341,6 +341,21 @@ useKeys('Reading', [
   grid-template-columns: minmax(0, 1fr) 310px;
   gap: 22px;
   min-height: 0;
+}
+@media (width < 1000px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr) 250px;
+  }
+}
+@media (width < 860px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+    overflow: auto;
+  }
+  .columns > .music,
+  .columns > .side {
+    overflow: visible;
+  }
 }
 .music,
 .side {
@@ -377,7 +392,9 @@ useKeys('Reading', [
 .strip {
   display: flex;
   align-items: center;
-  gap: 16px;
+  flex-wrap: wrap;
+  gap: 2px 16px;
+  min-height: 52px;
   margin: 0 -26px;
   padding: 0 26px;
   border-top: 1px solid var(--line);

@@ -338,6 +338,15 @@ const place = computed(() => {
 .floating {
   position: absolute;
 }
+@media screen and (width < 860px) {
+  .holder {
+    flex-direction: column;
+    overflow: auto;
+  }
+  .paper {
+    min-height: 300px;
+  }
+}
 @media print {
   .step-head,
   .floating,
