@@ -60,11 +60,13 @@ async fn no_text_is_cut_off_in_narrow_windows_and_all_of_it_can_be_scrolled_to()
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
     let mut wrong = Vec::new();
     for (width, height) in [(640, 400), (900, 700), (1280, 800)] {
-        browser.client().set_window_size(width, height).await.unwrap();
+        let size = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
+        browser.devtools("Emulation.setDeviceMetricsOverride", size).await.unwrap();
         for step in ["picture", "beds", "voice", "reading", "fit", "shape", "check", "hand-over", "lengths"] {
             browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/{step}"))).await.unwrap();
             browser.css("main h2").await.unwrap();
             tokio::time::sleep(Duration::from_millis(500)).await;
+            assert_eq!(browser.client().execute("return innerWidth", vec![]).await.unwrap(), json!(width));
             let found = browser.client().execute(CUT_OFF, vec![]).await.unwrap();
             wrong.extend(found.as_array().unwrap().iter().map(|one| format!("{width} {step}: {one}")));
             let scrolls = "const below = [...document.querySelectorAll('#app main *')].some((e) => !e.closest('.unseen') && e.getBoundingClientRect().bottom > innerHeight);
