@@ -3,7 +3,9 @@
 use super::{Hear, MissingSound, render};
 use crate::plan::{Master, Plan};
 use crate::shape::LevelObject;
-use crate::sound::loudness::{BLOCK_SAMPLES, Loudness, SILENCE_ENERGY, block_energies, integrated_and_range, lufs_from_energy, measure, true_peak_dbtp};
+use crate::sound::loudness::{
+    BLOCK_SAMPLES, BlockEnergies, Loudness, SILENCE_ENERGY, TruePeak, integrated_and_range, lufs_from_energy, measure, true_peak_dbtp,
+};
 use crate::sound::{Sound, Source, copy_range};
 use serde::{Deserialize, Serialize};
 use std::cell::RefCell;
@@ -130,16 +132,11 @@ pub fn loudness<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Loudne
 /// # Errors
 /// [`MissingSound`] when `sounds` does not know one that the plan names.
 pub fn meters<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Meters, MissingSound> {
-    let energies = |hear| -> Result<Vec<f64>, MissingSound> { Ok(block_energies(&Heard::new(plan, sounds, hear)?)) };
-    let mix = energies(Hear::Everything)?;
-    let (mut voice, bed) = (energies(Hear::Voice)?, energies(Hear::Bed)?);
-    if !plan.talk.is_empty() {
-        // There the film is the voice.
-        let film = energies(Hear::Film)?;
-        for &(from, to) in &plan.talk {
-            let blocks = (from / BLOCK_SAMPLES) as usize..(to.div_ceil(BLOCK_SAMPLES) as usize).min(voice.len());
-            voice[blocks.clone()].copy_from_slice(&film[blocks]);
-        }
+    let Measured { mix, mut voice, bed, film, true_peak_dbtp, samples } = Measured::of(plan, sounds)?;
+    // There the film is the voice.
+    for &(from, to) in &plan.talk {
+        let blocks = (from / BLOCK_SAMPLES) as usize..(to.div_ceil(BLOCK_SAMPLES) as usize).min(voice.len());
+        voice[blocks.clone()].copy_from_slice(&film[blocks]);
     }
     let spoken: Vec<bool> = {
         let mut spoken = vec![false; mix.len()];
@@ -173,58 +170,97 @@ pub fn meters<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Meters, 
         let under = if blocks.is_empty() { None } else { mean(&voice).zip(mean(&bed)).map(|(v, b)| 10.0 * (v / b).log10()) };
         PhraseMeter { start_samples: p.start_samples, end_samples: p.end_samples, asked_db, bed_under_db: under }
     });
-    let heard = Heard::new(plan, sounds, Hear::Everything)?;
     let (integrated_lufs, range_lu) = integrated_and_range(&mix);
-    let Samples { peak_at_samples, mono_loss_db, direct_current } = Samples::of(&heard);
     Ok(Meters {
         voice_over_bed_db: (0..mix.len()).map(over).collect(),
         momentary_lufs: lufs(4),
         short_term_lufs: lufs(30),
-        true_peak_dbtp: true_peak_dbtp(&heard),
-        peak_at_samples,
+        true_peak_dbtp,
+        peak_at_samples: samples.peak_at_samples,
         integrated_lufs,
         range_lu,
         phrases: phrases.collect(),
-        mono_loss_db,
+        mono_loss_db: samples.mono_loss_db(),
         end_lufs: mix.last().filter(|e| **e > SILENCE_ENERGY).map(|e| lufs_from_energy(*e)),
-        direct_current,
+        direct_current: samples.direct_current(plan.length_samples),
     })
 }
 
+/// What is measured while the plan is rendered once: energies of tenths of a second, and what is seen of the mix's samples.
+struct Measured {
+    mix: Vec<f64>,
+    voice: Vec<f64>,
+    bed: Vec<f64>,
+    film: Vec<f64>,
+    true_peak_dbtp: Option<f64>,
+    samples: Samples,
+}
+
+impl Measured {
+    fn of<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Self, MissingSound> {
+        /// Samples that are rendered at once: ten seconds.
+        const RANGE: u64 = 100 * BLOCK_SAMPLES;
+        let mut parts = [Hear::Voice, Hear::Bed, Hear::Film].map(|hear| (hear, BlockEnergies::new(2)));
+        let (mut mix, mut peak, mut samples) = (BlockEnergies::new(2), TruePeak::new(2), Samples::default());
+        for start in (0..plan.length_samples).step_by(RANGE as usize) {
+            let range = start..(start + RANGE).min(plan.length_samples);
+            // The mix is the sum of what is measured apart and of the rest.
+            let mut sum = render(plan, sounds, range.clone(), Hear::Ambiences)?;
+            for (hear, energies) in &mut parts {
+                let part = render(plan, sounds, range.clone(), *hear)?;
+                energies.add(&planes(&part));
+                for (total, plane) in sum.channels_mut().iter_mut().zip(part.channels()) {
+                    total.iter_mut().zip(plane).for_each(|(t, p)| *t += p);
+                }
+            }
+            mix.add(&planes(&sum));
+            peak.add(&planes(&sum));
+            samples.add(&sum, start);
+        }
+        let [voice, bed, film] = parts.map(|(_, energies)| energies.end());
+        Ok(Self { mix: mix.end(), voice, bed, film, true_peak_dbtp: peak.dbtp(), samples })
+    }
+}
+
+fn planes(sound: &Sound) -> [&[f32]; 2] {
+    [&sound.channels()[0], &sound.channels()[1]]
+}
+
 /// What is seen of the samples themselves.
+#[derive(Default)]
 struct Samples {
+    highest: f32,
     /// Where the highest one is.
     peak_at_samples: u64,
-    /// How many dB the mean of both channels has less energy than they have.
-    mono_loss_db: Option<f64>,
-    /// See [`Meters::direct_current`].
-    direct_current: f64,
+    /// Energy of both channels, and of their mean.
+    both: f64,
+    mono: f64,
+    sums: [f64; 2],
 }
 
 impl Samples {
-    fn of(heard: &dyn Source) -> Self {
-        const BLOCK: usize = 48_000;
-        let (mut highest, mut at) = (0.0f32, 0);
-        let (mut both, mut mono) = (0.0f64, 0.0f64);
-        let mut sums = [0.0f64; 2];
-        let mut planes = [vec![0.0f32; BLOCK], vec![0.0f32; BLOCK]];
-        for start in (0..heard.len_samples()).step_by(BLOCK) {
-            let count = BLOCK.min((heard.len_samples() - start) as usize);
-            for (channel, plane) in planes.iter_mut().enumerate() {
-                heard.read(channel, start as i64, &mut plane[..count]);
-                sums[channel] += plane[..count].iter().map(|&s| f64::from(s)).sum::<f64>();
-            }
-            for (k, (&l, &r)) in planes[0].iter().zip(&planes[1]).take(count).enumerate() {
-                both += f64::from(l * l + r * r) / 2.0;
-                mono += f64::from((l + r) / 2.0).powi(2);
-                if l.abs().max(r.abs()) > highest {
-                    (highest, at) = (l.abs().max(r.abs()), start + k as u64);
-                }
+    fn add(&mut self, sound: &Sound, start: u64) {
+        let [left, right] = planes(sound);
+        for (sum, plane) in self.sums.iter_mut().zip([left, right]) {
+            *sum += plane.iter().map(|&s| f64::from(s)).sum::<f64>();
+        }
+        for (k, (&l, &r)) in left.iter().zip(right).enumerate() {
+            self.both += f64::from(l * l + r * r) / 2.0;
+            self.mono += f64::from((l + r) / 2.0).powi(2);
+            if l.abs().max(r.abs()) > self.highest {
+                (self.highest, self.peak_at_samples) = (l.abs().max(r.abs()), start + k as u64);
             }
         }
-        let mono_loss_db = (both > 0.0).then(|| 10.0 * (both / mono.max(both * 1e-6)).log10());
-        let mean = sums.map(|sum| sum / heard.len_samples().max(1) as f64);
-        let direct_current = if mean[1].abs() > mean[0].abs() { mean[1] } else { mean[0] };
-        Self { peak_at_samples: at, mono_loss_db, direct_current }
+    }
+
+    /// How many dB the mean of both channels has less energy than they have.
+    fn mono_loss_db(&self) -> Option<f64> {
+        (self.both > 0.0).then(|| 10.0 * (self.both / self.mono.max(self.both * 1e-6)).log10())
+    }
+
+    /// See [`Meters::direct_current`].
+    fn direct_current(&self, length_samples: u64) -> f64 {
+        let mean = self.sums.map(|sum| sum / length_samples.max(1) as f64);
+        if mean[1].abs() > mean[0].abs() { mean[1] } else { mean[0] }
     }
 }

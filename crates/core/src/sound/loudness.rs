@@ -46,10 +46,9 @@ pub fn energy_from_lufs(lufs: f64) -> f64 {
     10f64.powf((lufs + 0.691) / 10.0)
 }
 
-fn meter(source: &dyn Source, mode: Mode) -> EbuR128 {
-    let channels = source.channel_count() as u32;
-    let mut meter = EbuR128::new(channels, SAMPLE_RATE_HZ, mode).expect("one or two channels at 48 kHz are always accepted");
-    if channels == 1 {
+fn meter(channel_count: usize, mode: Mode) -> EbuR128 {
+    let mut meter = EbuR128::new(channel_count as u32, SAMPLE_RATE_HZ, mode).expect("one or two channels at 48 kHz are always accepted");
+    if channel_count == 1 {
         // A mono sound is heard from both loudspeakers.
         meter.set_channel(0, ebur128::Channel::DualMono).expect("channel 0 exists");
     }
@@ -77,7 +76,7 @@ fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
 /// Everything is made from the energies of tenths of a second, so that the weighted samples are
 /// gone over once: a gating block of BS.1770-4 is four of them, a short-term window thirty.
 pub fn measure(source: &dyn Source) -> Loudness {
-    let mut meter = meter(source, Mode::M | Mode::SAMPLE_PEAK);
+    let mut meter = meter(source.channel_count(), Mode::M | Mode::SAMPLE_PEAK);
     let mut energies = Vec::new();
     let mut clipped_count = 0;
     let mut peaks = Vec::new();
@@ -91,7 +90,7 @@ pub fn measure(source: &dyn Source) -> Loudness {
     Loudness {
         integrated_lufs: integrated_lufs(&energies),
         short_term_max_lufs: finite(lufs_from_energy(short_term.iter().copied().fold(0.0, f64::max))),
-        sample_peak_dbfs: top_db(source, |c| meter.sample_peak(c).unwrap_or(0.0)),
+        sample_peak_dbfs: top_db(source.channel_count(), |c| meter.sample_peak(c).unwrap_or(0.0)),
         true_peak_dbtp: likely_true_peak_dbtp(source, &peaks),
         short_term_lufs: (0..energies.len().div_ceil(10)).map(|s| short_term_at(&energies, s)).collect(),
         range_lu: range_lu(short_term),
@@ -120,7 +119,7 @@ fn likely_true_peak_dbtp(source: &dyn Source, peaks: &[f32]) -> Option<f64> {
     const AROUND: i64 = 64;
     let mut order: Vec<usize> = (0..peaks.len()).collect();
     order.sort_by(|&a, &b| peaks[b].total_cmp(&peaks[a]));
-    let mut meter = meter(source, Mode::TRUE_PEAK);
+    let mut meter = meter(source.channel_count(), Mode::TRUE_PEAK);
     let mut planes = vec![vec![0.0f32; (BLOCK_SAMPLES as i64 + 2 * AROUND) as usize]; source.channel_count()];
     for &block in order.iter().take(MOST) {
         for (channel, plane) in planes.iter_mut().enumerate() {
@@ -135,7 +134,7 @@ fn likely_true_peak_dbtp(source: &dyn Source, peaks: &[f32]) -> Option<f64> {
         }
         meter.add_frames_planar_f32(&planes.iter().map(Vec::as_slice).collect::<Vec<_>>()).ok()?;
     }
-    top_db(source, |c| meter.true_peak(c).unwrap_or(0.0))
+    top_db(source.channel_count(), |c| meter.true_peak(c).unwrap_or(0.0))
 }
 
 /// Mean energies of all runs of `tenths` blocks, in steps of one; of the whole where it is shorter.
@@ -183,17 +182,17 @@ fn clips(plane: &[f32]) -> u64 {
 
 /// Highest true peak of a sound in dBTP (BS.1770-4 annex 2); `None` for silence.
 pub fn true_peak_dbtp(source: &dyn Source) -> Option<f64> {
-    let mut meter = meter(source, Mode::TRUE_PEAK);
-    feed(source, BLOCK_SAMPLES as usize, |planes| meter.add_frames_planar_f32(planes).expect("planes of one length"));
-    top_db(source, |c| meter.true_peak(c).unwrap_or(0.0))
+    let mut peak = TruePeak::new(source.channel_count());
+    feed(source, BLOCK_SAMPLES as usize, |planes| peak.add(planes));
+    peak.dbtp()
 }
 
 fn finite(value: f64) -> Option<f64> {
     value.is_finite().then_some(value)
 }
 
-fn top_db(source: &dyn Source, of: impl Fn(u32) -> f64) -> Option<f64> {
-    finite(crate::units::db_from_gain((0..source.channel_count() as u32).map(of).fold(0.0, f64::max)))
+fn top_db(channel_count: usize, of: impl Fn(u32) -> f64) -> Option<f64> {
+    finite(crate::units::db_from_gain((0..channel_count as u32).map(of).fold(0.0, f64::max)))
 }
 
 fn last_block_energy(meter: &EbuR128, frames: usize) -> f64 {
@@ -206,11 +205,57 @@ fn last_block_energy(meter: &EbuR128, frames: usize) -> f64 {
 ///
 /// The last block may be shorter; its energy is the mean over what there is.
 pub fn block_energies(source: &dyn Source) -> Vec<f64> {
-    let mut meter = meter(source, Mode::M);
-    let mut energies = Vec::with_capacity((source.len_samples() / BLOCK_SAMPLES) as usize + 1);
-    feed(source, BLOCK_SAMPLES as usize, |planes| {
-        meter.add_frames_planar_f32(planes).expect("planes of one length");
-        energies.push(last_block_energy(&meter, planes[0].len()));
-    });
-    energies
+    let mut energies = BlockEnergies::new(source.channel_count());
+    feed(source, BLOCK_SAMPLES as usize, |planes| energies.add(planes));
+    energies.end()
+}
+
+/// [`block_energies`] of a sound that comes piece by piece.
+pub struct BlockEnergies {
+    meter: EbuR128,
+    energies: Vec<f64>,
+}
+
+impl BlockEnergies {
+    /// For a sound of one or two channels.
+    pub fn new(channel_count: usize) -> Self {
+        Self { meter: meter(channel_count, Mode::M), energies: Vec::new() }
+    }
+
+    /// The next piece, of whole blocks unless it is the last one.
+    pub fn add(&mut self, planes: &[&[f32]]) {
+        let len = planes[0].len();
+        for start in (0..len).step_by(BLOCK_SAMPLES as usize) {
+            let block: Vec<&[f32]> = planes.iter().map(|plane| &plane[start..len.min(start + BLOCK_SAMPLES as usize)]).collect();
+            self.meter.add_frames_planar_f32(&block).expect("planes of one length");
+            self.energies.push(last_block_energy(&self.meter, block[0].len()));
+        }
+    }
+
+    /// The energies of all blocks.
+    pub fn end(self) -> Vec<f64> {
+        self.energies
+    }
+}
+
+/// [`true_peak_dbtp`] of a sound that comes piece by piece.
+pub struct TruePeak {
+    meter: EbuR128,
+}
+
+impl TruePeak {
+    /// For a sound of one or two channels.
+    pub fn new(channel_count: usize) -> Self {
+        Self { meter: meter(channel_count, Mode::TRUE_PEAK) }
+    }
+
+    /// The next piece.
+    pub fn add(&mut self, planes: &[&[f32]]) {
+        self.meter.add_frames_planar_f32(planes).expect("planes of one length");
+    }
+
+    /// The highest so far, in dBTP; `None` for silence.
+    pub fn dbtp(&self) -> Option<f64> {
+        top_db(self.meter.channels() as usize, |c| self.meter.true_peak(c).unwrap_or(0.0))
+    }
 }

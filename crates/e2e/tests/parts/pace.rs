@@ -24,6 +24,9 @@ const WHEN_DRAWN: &str = "addEventListener('DOMContentLoaded', () => {
     look()
 })";
 
+/// Bytes of the scripts that were asked for before the sheet stood, as they were sent.
+const SCRIPTS: &str = "return performance.getEntriesByType('resource').filter((e) => e.name.endsWith('.js') && e.startTime < window.drawnMs).reduce((sum, e) => sum + e.encodedBodySize, 0)";
+
 /// Drags a wedge to and fro for two seconds, one step a frame: ms between frames, and ms spent in each step.
 const DRAG: &str = "const done = arguments[arguments.length - 1]
     const pin = document.querySelector('[data-test=hairpin]')
@@ -74,13 +77,17 @@ async fn pace_of_a_cut_with_ten_minutes_of_narration() {
     let browser = Browser::start().await.expect("Chromium is installed by ./test");
     browser.devtools("Page.enable", json!({})).await.unwrap();
     browser.devtools("Page.addScriptToEvaluateOnNewDocument", json!({ "source": WHEN_DRAWN })).await.unwrap();
-    let mut drawn = Vec::new();
+    let drawn = async || browser.client().execute("return window.drawnMs", vec![]).await.unwrap();
+    let mut warm = Vec::new();
     for _ in 0..5 {
         browser.client().goto(&url).await.unwrap();
         browser.find("hairpin").await.unwrap();
-        drawn.push(browser.client().execute("return window.drawnMs", vec![]).await.unwrap());
+        warm.push(drawn().await);
     }
-    println!("{} phrases; the sheet stands after {} ms", view["plan"]["phrases"].as_array().map_or(0, Vec::len), figures(&json!(drawn)));
+    println!("{} phrases; the sheet stands after {} ms", view["plan"]["phrases"].as_array().map_or(0, Vec::len), figures(&json!(warm)));
+    // What is wanted for the first view; what is fetched ahead for the others begins later and does not count.
+    let scripts = browser.client().execute(SCRIPTS, vec![]).await.unwrap();
+    println!("scripts until then: {:.0} kB compressed", scripts.as_f64().unwrap() / 1000.0);
 
     let found = browser.client().execute_async(DRAG, vec![]).await.unwrap();
     let at = |which: usize, share: f64| {
@@ -106,5 +113,14 @@ async fn pace_of_a_cut_with_ten_minutes_of_narration() {
     browser.find("level-card").await.unwrap();
     let next = view["plan"]["revision"].as_u64().unwrap() + 1;
     println!("sound of a changed level: asked for, begun, arrived after {} ms", figures(&heard("+", &format!("revisions/{next}/")).await));
+    // Last: what the server works out for each of these goes on behind it.
+    let mut cold = Vec::new();
+    for _ in 0..3 {
+        browser.devtools("Network.clearBrowserCache", json!({})).await.unwrap();
+        browser.client().goto(&url).await.unwrap();
+        browser.find("hairpin").await.unwrap();
+        cold.push(drawn().await);
+    }
+    println!("with an empty cache it stands after {} ms", figures(&json!(cold)));
     browser.close().await.unwrap();
 }

@@ -152,7 +152,7 @@ pub async fn shaped(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> 
     let (id, revision) = path.into_inner();
     let ready = studio.ready(id, revision).await?;
     let span_samples = samples_from_seconds(0.01);
-    let peaks = studio.compute(move || ready.outline(span_samples)).await??;
+    let peaks = studio.measure(move || ready.outline(span_samples)).await??;
     let peaks = peaks.into_iter().map(|peak| (peak.min(1.0) * 65_535.0).round() as u16).collect();
     let view = WaveformView { step_s: seconds_from_samples(span_samples), peaks };
     Ok(HttpResponse::Ok().insert_header(ContentEncoding::Identity).insert_header(("cache-control", OF_A_REVISION)).json(view))
@@ -164,7 +164,7 @@ pub async fn shaped(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> 
 pub async fn meters(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
     let ready = studio.ready(id, revision).await?;
-    let measured = studio.compute(move || ready.meters()).await??;
+    let measured = studio.measure(move || ready.meters()).await??;
     Ok(HttpResponse::Ok().insert_header(("cache-control", OF_A_REVISION)).json(MetersView::from(measured)))
 }
 

@@ -83,6 +83,7 @@ pub struct Studio {
     quota_bytes: Option<u64>,
     /// So much is computed at once: as much as there are cores, whoever asks.
     turns: Arc<Semaphore>,
+    measuring: Arc<Semaphore>,
 }
 
 impl Studio {
@@ -97,8 +98,10 @@ impl Studio {
         let files = Files::in_folder(folder, &settings.program, room).map_err(|cause| StartError::Data(folder.clone(), cause))?;
         let pool = connect(&settings.database_url).await?;
         let shelf = Arc::new(StandIn::new(folder.join("shelf")));
-        let turns = Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, NonZeroUsize::get)));
-        Ok(Self { pool, files, shelf, pictures: Stills::default(), measured: Measured::default(), quota_bytes: settings.quota_bytes, turns })
+        // With one core, two take turns on it: a short thing is done while a long one goes on.
+        let turns = Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, NonZeroUsize::get).max(2)));
+        let measuring = Arc::new(Semaphore::new(1));
+        Ok(Self { pool, files, shelf, pictures: Stills::default(), measured: Measured::default(), quota_bytes: settings.quota_bytes, turns, measuring })
     }
 
     /// The working file of a stored sound.
@@ -108,6 +111,15 @@ impl Studio {
     pub async fn working_file(&self, hash: &str) -> Result<PcmFile, Problem> {
         let sound = sounds::sound(&self.pool, hash).await?.ok_or_else(|| Problem::not_found("sound"))?;
         Ok(self.files.working_file(hash, &sound.extension).await?)
+    }
+
+    /// Measures a whole cut, when it is its turn: one at a time, so that what somebody listens to never waits behind measuring.
+    ///
+    /// # Errors
+    /// What `work` says.
+    pub async fn measure<T: Send + 'static>(&self, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
+        let _turn = self.measuring.acquire().await.map_err(|_| Problem::new(Code::Unavailable, "The server is ending."))?;
+        self.compute(work).await
     }
 
     /// Computes something that takes a while, when it is its turn: memory and waiting stay bounded however
