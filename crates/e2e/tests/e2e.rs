@@ -10,6 +10,7 @@ mod parts {
     pub mod files;
     pub mod fit;
     pub mod handed;
+    pub mod hands;
     pub mod history;
     pub mod hostile;
     pub mod house;

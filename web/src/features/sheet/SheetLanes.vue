@@ -64,9 +64,6 @@ const emit = defineEmits<{
 </template>
 
 <style scoped>
-.touch {
-  touch-action: pan-y;
-}
 .marked {
   fill: var(--passage);
   opacity: 0.6;

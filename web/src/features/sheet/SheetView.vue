@@ -320,6 +320,7 @@ function shade(line: { index: number; startS: number; endS: number }) {
               class="touch"
               :data-test="pin.level.kind === 'swell' ? 'hairpin' : 'fade'"
               @pointerdown="grabWedge($event, pin, line.index)"
+              @touchstart.prevent
               @pointermove="dragWedge"
               @pointerup="dropWedge"
               @pointercancel="letGoWedge"
@@ -449,15 +450,10 @@ function shade(line: { index: number; startS: number; endS: number }) {
 }
 .sheet {
   height: 100%;
+  /* By finger, along a line marks a passage, up and down scrolls. */
+  touch-action: pan-y;
   overflow: hidden auto;
   position: relative;
-}
-/* By finger: along a line marks a passage, up and down scrolls; a wedge is held. */
-.touch {
-  touch-action: pan-y;
-}
-.hairpin .touch {
-  touch-action: none;
 }
 .time,
 .number {
