@@ -241,7 +241,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The curves of levels that a hand is moving, of those layers that would lie otherwise. Nothing is changed. */
+        /** What layers would gain by a change of levels that a hand is making. Nothing is changed. */
         post: operations["curves"];
         delete?: never;
         options?: never;
@@ -1455,11 +1455,11 @@ export interface components {
             /** @description In words. */
             words: string;
         };
-        /** @description What a layer's level would do. */
+        /** @description What a layer would gain: added to the mix, it sounds as if the change were made. */
         CurveView: {
-            /** @description Samples of the cut at which its gain has a corner. */
+            /** @description Samples of the cut at which its gain would have a corner. */
             atSamples: number[];
-            /** @description Its gains there; between them it is linear. */
+            /** @description What is added to its gain there, negative where it would be softer; between them it is linear. */
             gains: number[];
             /** @description The layer's place in the plan. */
             layer: number;

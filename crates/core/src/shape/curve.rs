@@ -43,6 +43,9 @@ pub struct GainCurve {
     fade_out: Option<(u64, u64, FadeShape)>,
 }
 
+/// A line through corners: samples of the cut, and what is there.
+pub type Corners = Vec<(u64, f32)>;
+
 /// Distance of the points at which a curve is computed; between them it is linear: 1.33 ms.
 pub const CURVE_STEP_SAMPLES: u64 = 64;
 /// An emphasis goes down and comes back over this time: 0.3 s.
@@ -139,13 +142,13 @@ impl GainCurve {
     /// What this curve's gain has more than that of `before` over `range`, as corners, each a sample of the cut and the
     /// difference there: between two of them it is linear, as [`Self::apply`] has both. The first lies at or before the start of
     /// the range, the last at or behind its end.
-    pub fn change_from(&self, before: &Self, range: Range<u64>) -> Vec<(u64, f32)> {
+    pub fn change_from(&self, before: &Self, range: Range<u64>) -> Corners {
         let cells = range.start / CURVE_STEP_SAMPLES..range.end.div_ceil(CURVE_STEP_SAMPLES);
         let places = cells.clone().flat_map(|cell| {
             let step = if self.has_edge_within(cell) || before.has_edge_within(cell) { 1 } else { CURVE_STEP_SAMPLES };
             (cell * CURVE_STEP_SAMPLES..(cell + 1) * CURVE_STEP_SAMPLES).step_by(step as usize)
         });
-        let mut corners: Vec<(u64, f32)> = Vec::new();
+        let mut corners = Corners::new();
         for at in places.chain([cells.end * CURVE_STEP_SAMPLES]) {
             let more = (self.gain(at) - before.gain(at)) as f32;
             // Of a level stretch only its ends are corners.

@@ -26,7 +26,7 @@ pub mod pocket;
 mod rules;
 mod wishes;
 
-pub use curve::{CURVE_STEP_SAMPLES, GainCurve};
+pub use curve::{CURVE_STEP_SAMPLES, Corners, GainCurve};
 pub use forms::{Closing, ENTERS, Entry, Opening, entry};
 pub use hand::{LevelChange, LevelError, LevelKind, LevelName, sweep};
 pub use rules::{Frame, Measured, propose_bed, speech_lufs, trimmed};

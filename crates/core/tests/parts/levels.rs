@@ -195,7 +195,7 @@ fn a_mix_with_what_a_hand_adds_to_a_layer_is_the_mix_of_the_changed_plan() {
     ];
     for (name, change) in changes {
         let mut after = before.clone();
-        after.change_level(name.clone(), &change).unwrap();
+        after.change_level(name, &change).unwrap();
         assert_eq!(before.differs_in_levels(&after), Some(vec![0]));
         let corners = GainCurve::of(&after.layers[0].levels).change_from(&GainCurve::of(&before.layers[0].levels), 0..LENGTH);
         assert!(corners.len() < 20_000 && corners.len() > 10, "{} corners", corners.len());

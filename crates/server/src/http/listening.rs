@@ -8,6 +8,7 @@ use actix_web::http::header::{Charset, ContentDisposition, ContentEncoding, Disp
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use jaunty_core::cut::LevelsChange;
 use jaunty_core::mix::Hear;
+use jaunty_core::shape::Corners;
 use jaunty_core::sound::Source;
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
 use jaunty_media::{overview, wav_bytes};
@@ -89,7 +90,7 @@ pub async fn curves(studio: web::Data<Studio>, id: web::Path<Uuid>, body: web::J
     let tried = studio.try_levels(*id, revision, change).await?;
     let curves = tried.gained(from_samples..from_samples.saturating_add(length_samples));
     let curves = curves.ok_or_else(|| Problem::bad_value("More than levels would change."))?.into_iter();
-    let view = |(layer, corners): (usize, Vec<(u64, f32)>)| {
+    let view = |(layer, corners): (usize, Corners)| {
         let (at_samples, gains) = corners.into_iter().unzip();
         CurveView { layer, at_samples, gains }
     };

@@ -5,7 +5,7 @@ use crate::store::cuts::{self, Commit, CutRow, Sounding, Step};
 use crate::store::{StoreError, jobs};
 use jaunty_core::cut::{Arrival, Change, Cut, Effect, LevelsChange, Readings, Refusal, Setup, Work, compute};
 use jaunty_core::plan::{Plan, Role};
-use jaunty_core::shape::GainCurve;
+use jaunty_core::shape::{Corners, GainCurve};
 use serde::Serialize;
 use std::ops::Range;
 use uuid::Uuid;
@@ -52,7 +52,7 @@ pub struct TriedLevels {
 impl TriedLevels {
     /// What the layers that would lie otherwise gain over `range`, with their places in the plan, as corners
     /// ([`GainCurve::change_from`]); `None` where more than levels would change.
-    pub fn gained(&self, range: Range<u64>) -> Option<Vec<(usize, Vec<(u64, f32)>)>> {
+    pub fn gained(&self, range: Range<u64>) -> Option<Vec<(usize, Corners)>> {
         let curve = |plan: &Plan, layer: usize| GainCurve::of(&plan.layers[layer].levels);
         let gained = |layer| (layer, curve(&self.after, layer).change_from(&curve(&self.before, layer), range.clone()));
         Some(self.before.differs_in_levels(&self.after)?.into_iter().map(gained).collect())
