@@ -1,15 +1,19 @@
 //! The commands that need no server: list shots, tell kinds, read, fit and mix files.
 
+use jaunty_core::SAMPLE_RATE_HZ;
 use jaunty_core::fit::{self, FitRequest, Fitting, Scene};
+use jaunty_core::handover::{Coding, Form, FormError, Level, SoundForm, level, limited};
 use jaunty_core::mix::{self, Hear};
 use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{self, BedRead, Reading};
 use jaunty_core::shape::{FadeShape, LevelObject};
+use jaunty_core::sound::limiter::Limiter;
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{self, SpeechReading};
 use jaunty_core::units::{CutLength, FrameRate, TimeError, seconds_from_samples};
 use jaunty_core::voice::Piece;
 use jaunty_exchange::{ExchangeError, For};
+use jaunty_media::hand_over::{HandOverError, encode};
 use jaunty_media::{DecodeError, WavStream, decode_to_sound, decode_to_source};
 use serde_json::{Value, json};
 use std::io::BufWriter;
@@ -59,6 +63,20 @@ pub enum CliError {
     /// The plan and its sounds do not belong together.
     #[error(transparent)]
     Render(#[from] mix::MissingSound),
+    /// There is no such form.
+    #[error(transparent)]
+    Form(#[from] FormError),
+    /// A form that says something of a cut, asked for without one.
+    #[error("a Broadcast Wave carries the timecode of a cut: take it from there, by jaunty hand-over")]
+    NoCut,
+    /// The file could not be encoded.
+    #[error("{path}: {cause}")]
+    Encode {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        cause: HandOverError,
+    },
 }
 
 /// What a file is read as.
@@ -227,20 +245,55 @@ fn fitting_json(fitting: &Fitting) -> Value {
     json!({ "end": fitting.end, "start": fitting.start, "name": fitting.name, "why": fitting.why, "splices": splices, "speed": fitting.speed, "cost": fitting.cost, "notes": fitting.notes })
 }
 
-fn write_plan(plan: &Plan, bed: Option<&Sound>, narration: Option<&Sound>, out: &Path) -> Result<(), CliError> {
-    let cause = |cause| CliError::Write { path: out.to_owned(), cause };
-    let sounds = |name: &str| match name {
+/// The sounds of a plan of files.
+fn sounds_of<'a>(bed: Option<&'a Sound>, narration: Option<&'a Sound>) -> impl Fn(&str) -> Option<&'a dyn Source> {
+    move |name: &str| match name {
         "bed" => bed.map(|s| s as &dyn Source),
         "narration" => narration.map(|s| s as &dyn Source),
         _ => None,
-    };
+    }
+}
+
+/// Writes a plan as WAV, of floating point or of 24 bits.
+fn write_wav(plan: &Plan, sounds: &mix::Sounds<'_, '_>, limiter: Option<&Limiter>, is_float: bool, out: &Path) -> Result<(), CliError> {
+    let cause = |cause| CliError::Write { path: out.to_owned(), cause };
     let file = BufWriter::new(std::fs::File::create(out).map_err(cause)?);
-    let mut stream = WavStream::new(file, 2).map_err(cause)?;
+    let mut stream = if is_float { WavStream::float(file, 2) } else { WavStream::new(file, 2) }.map_err(cause)?;
     const BLOCK: u64 = 480_000;
     for start in (0..plan.length_samples).step_by(BLOCK as usize) {
-        stream.append(&mix::render(plan, &sounds, start..start + BLOCK, Hear::Everything)?).map_err(cause)?;
+        let mut sound = mix::render(plan, sounds, start..start + BLOCK, Hear::Everything)?;
+        if let Some(limiter) = limiter {
+            limiter.apply(start, sound.channels_mut());
+        }
+        stream.append(&sound).map_err(cause)?;
     }
     stream.finish().map_err(cause)
+}
+
+/// Writes a plan in any form; what happened to its level.
+fn write_mix(plan: &Plan, sounds: &mix::Sounds<'_, '_>, form: SoundForm, title: &str, out: &Path) -> Result<Level, CliError> {
+    if form.coding == Coding::Broadcast {
+        return Err(CliError::NoCut);
+    }
+    Form::Mix { sound: form }.check(plan.length_samples)?;
+    let (level, limiter) = if form.limited {
+        let (energies, peaks) = mix::for_limiter(plan, sounds)?;
+        let (level, limiter) = limited(&energies, &peaks, form.loudness_lufs);
+        (level, Some(limiter))
+    } else {
+        let loudness = mix::loudness(plan, sounds)?;
+        (level(loudness.integrated_lufs, loudness.true_peak_dbtp, form.loudness_lufs, form.coding.holds_more_than_full_scale()), None)
+    };
+    let plan = plan.raised(level.gain_db);
+    let is_direct = form.rate_hz == SAMPLE_RATE_HZ && !form.mono && matches!(form.coding, Coding::Wav24 | Coding::Wav32);
+    if is_direct {
+        write_wav(&plan, sounds, limiter.as_ref(), form.coding == Coding::Wav32, out)?;
+        return Ok(level);
+    }
+    let wav = tempfile::NamedTempFile::new().map_err(|cause| CliError::Write { path: out.to_owned(), cause })?;
+    write_wav(&plan, sounds, limiter.as_ref(), true, wav.path())?;
+    encode(wav.path(), out, form, plan.length_samples, title).map_err(|cause| CliError::Encode { path: out.to_owned(), cause })?;
+    Ok(level)
 }
 
 /// `jaunty fit`: the bed alone, re-cut to a length, at its own level.
@@ -261,7 +314,7 @@ pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
     }
     let layer = plan::Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(best.clone()), piece: None, levels, pocket: None, ambience: None };
     let plan = Plan { layers: vec![layer], ..Plan::empty(length_samples) };
-    write_plan(&plan, Some(&sound), None, out)?;
+    write_wav(&plan, &sounds_of(Some(&sound), None), None, false, out)?;
     let mut result = fitting_json(best);
     result["length_samples"] = json!(length_samples);
     result["alternatives"] = json!(fittings[1..].iter().map(fitting_json).collect::<Vec<_>>());
@@ -272,7 +325,7 @@ pub fn fit(bed: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
 ///
 /// # Errors
 /// [`CliError`] with what to do.
-pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Value, CliError> {
+pub fn mix(bed: &Path, narration: &Path, length_s: f64, sound: SoundForm, out: &Path) -> Result<Value, CliError> {
     let length_samples = CutLength::samples_from_seconds(length_s)?;
     let (bed_sound, voice) = (load(bed)?, load(narration)?);
     let BedRead { reading, likeness } = read_bed(&bed_sound);
@@ -286,9 +339,11 @@ pub fn mix(bed: &Path, narration: &Path, length_s: f64, out: &Path) -> Result<Va
     let piece = Piece::whole("narration", voice.len_samples());
     let narration_input = [PieceInput { piece: &piece, source: &voice, reading: &speech }];
     let plan = plan::propose(Inputs { length_samples, beds: &[bed_input], narration: &narration_input, ..Inputs::default() });
-    write_plan(&plan, Some(&bed_sound), Some(&voice), out)?;
+    let title = out.file_stem().unwrap_or_default().to_string_lossy();
+    let level = write_mix(&plan, &sounds_of(Some(&bed_sound), Some(&voice)), sound, &title, out)?;
     let mut result = fitting_json(&fittings[0]);
     result["length_samples"] = json!(length_samples);
+    result["level"] = json!({ "gain_db": level.gain_db, "limited_db": level.limited_db, "words": level.words() });
     result["levels"] = json!(plan.bed().map(|b| &b.levels));
     result["speech"] = json!(phrases_json(&speech));
     result["findings"] = json!(jaunty_core::check::findings(&plan, Some(&reading), &[]));

@@ -5,7 +5,7 @@ use jaunty_server::apart::{Memory, decode_here, limit_self, parse_here};
 use jaunty_server::http::{openapi_document, serve};
 use jaunty_server::store::jobs::Lane;
 use jaunty_server::studio::{Studio, TaskError};
-use jaunty_server::wanted::Wanted;
+use jaunty_server::wanted::{SoundArguments, Wanted};
 use jaunty_server::work::{Workers, worker};
 use jaunty_server::{Settings, StartError, cli};
 use std::io::Write;
@@ -184,7 +184,9 @@ enum Command {
         /// Wanted length in seconds
         #[arg(long)]
         length: f64,
-        /// The WAV file to write
+        #[command(flatten)]
+        sound: SoundArguments,
+        /// The file to write
         #[arg(long)]
         out: PathBuf,
         /// Print JSON (the only form there is)
@@ -210,7 +212,7 @@ fn main() -> ExitCode {
         Command::Kind { file, .. } => cli::kind(&file),
         Command::Read { file, read_as, .. } => cli::read(&file, read_as),
         Command::Fit { bed, length, out, .. } => cli::fit(&bed, length, &out),
-        Command::Mix { bed, narration, length, out, .. } => cli::mix(&bed, &narration, length, &out),
+        Command::Mix { bed, narration, length, sound, out, .. } => cli::mix(&bed, &narration, length, sound.form(), &out),
         Command::Openapi => return say(&openapi_document()),
     };
     match printed {

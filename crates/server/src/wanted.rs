@@ -43,12 +43,9 @@ fn coding(word: &str) -> Result<Coding, String> {
     known.map_err(|_| "it is wav16, wav24, wav32, broadcast, flac, mp3, aac or opus".to_owned())
 }
 
-/// A form, and how its sound is written.
+/// How sound is written.
 #[derive(Debug, Args)]
-pub struct Wanted {
-    /// What is handed over
-    #[arg(long, value_enum, default_value = "mix")]
-    form: Word,
+pub struct SoundArguments {
     /// How sound is written: wav16, wav24, wav32, broadcast, flac, mp3, aac, opus
     #[arg(long, value_parser = coding, default_value = "wav24")]
     coding: Coding,
@@ -61,6 +58,27 @@ pub struct Wanted {
     /// Loudness to bring it to, in LUFS; as it is without it
     #[arg(long = "loudness", allow_negative_numbers = true)]
     loudness_lufs: Option<f64>,
+    /// A limiter holds its peaks at -1 dBTP; nothing else is lowered for them
+    #[arg(long)]
+    limited: bool,
+}
+
+impl SoundArguments {
+    /// What is meant.
+    pub fn form(&self) -> SoundForm {
+        let Self { coding, rate_hz, mono, loudness_lufs, limited } = *self;
+        SoundForm { coding, rate_hz, mono, loudness_lufs, limited, with_tail: false }
+    }
+}
+
+/// A form, and how its sound is written.
+#[derive(Debug, Args)]
+pub struct Wanted {
+    /// What is handed over
+    #[arg(long, value_enum, default_value = "mix")]
+    form: Word,
+    #[command(flatten)]
+    sound: SoundArguments,
     /// Where a passage begins, in seconds of the cut
     #[arg(long = "from", default_value_t = 0.0)]
     from_s: f64,
@@ -81,7 +99,7 @@ pub struct Wanted {
 impl Wanted {
     /// The form that is meant.
     pub fn form(&self) -> Form {
-        let sound = SoundForm { coding: self.coding, rate_hz: self.rate_hz, mono: self.mono, loudness_lufs: self.loudness_lufs, with_tail: self.with_tail };
+        let sound = SoundForm { with_tail: self.with_tail, ..self.sound.form() };
         let film = |container| Form::Film { container, keeps_old_sound: self.keep_old_sound };
         let list = |list| Form::List { list };
         match self.form {

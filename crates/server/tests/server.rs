@@ -15,8 +15,9 @@ mod parts {
     mod versions;
 }
 
+use jaunty_core::sound::loudness::measure_all;
 use jaunty_demo::{LINES, beds, narration};
-use jaunty_media::write_wav;
+use jaunty_media::{decode_to_sound, write_wav};
 use serde_json::Value;
 use std::path::Path;
 use std::process::{Command, Output};
@@ -75,6 +76,17 @@ fn read_fit_and_mix_say_what_scripts_ask_for() {
     let mix = told(&["mix", "--bed", &path("bed.wav"), "--narration", &path("voice.wav"), "--length", "40", "--out", &path("mix.wav"), "--json"]);
     assert_eq!(samples(Path::new(&path("mix.wav"))), 1_920_000);
     assert!(mix["levels"].as_array().unwrap().iter().any(|l| l["kind"] == "swell"));
+
+    // The same in another form, as loud as asked whatever peaks.
+    let (bed, voice, loud) = (path("bed.wav"), path("voice.wav"), path("mix.flac"));
+    let files = ["mix", "--bed", &bed, "--narration", &voice, "--length", "40", "--out", &loud, "--json"];
+    let loudly = told(&[&files[..], &["--coding", "flac", "--rate", "44100", "--loudness", "-12", "--limited"]].concat());
+    assert!(loudly["level"]["words"].as_str().unwrap().contains("to its loudness"), "{}", loudly["level"]);
+    let sound = decode_to_sound(Path::new(&loud)).unwrap();
+    let measured = measure_all(&sound);
+    assert!((measured.integrated_lufs.unwrap() + 12.0).abs() < 0.2 && measured.true_peak_dbtp.unwrap() < -0.9, "{measured:?}");
+    let refused = jaunty(&[&files[..], &["--coding", "broadcast"]].concat());
+    assert!(!refused.status.success() && String::from_utf8_lossy(&refused.stderr).contains("jaunty hand-over"));
 }
 
 #[test]

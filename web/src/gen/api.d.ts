@@ -3334,6 +3334,8 @@ export interface components {
         SoundForm: {
             /** @description How it is written. */
             coding: components["schemas"]["Coding"];
+            /** @description Whether a limiter holds its peaks, so that nothing else is lowered for them. */
+            limited?: boolean;
             /**
              * Format: double
              * @description The loudness to bring it to, in LUFS; as it is without one.

@@ -9,9 +9,10 @@ use crate::shape::{LEAST_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
 use crate::sound::loudness::BLOCK_SAMPLES;
 
 /// What [`measured_findings`] looks at, as sentences that hold when it finds nothing.
-pub const MEASURED: [&str; 6] = [
+pub const MEASURED: [&str; 7] = [
     "The mix keeps under -1 dBTP by itself.",
     "The bed lies under every phrase as it was asked to, within 3 dB.",
+    "No sound of the film that stands out is covered by the bed.",
     "Nowhere in the middle is there silence of more than a second.",
     "Heard in mono, nothing is lost.",
     "The mix swings around zero: it carries no direct current.",
@@ -29,6 +30,11 @@ const MONO_LOSS_DB: f64 = 4.5;
 const DIRECT_CURRENT: f64 = 0.005;
 /// An end that is so little under the whole is cut off, in dB.
 const CUT_OFF_DB: f64 = 8.0;
+
+/// A sound of the film is heard over a bed that lies so far under it, in dB (common practice, no source).
+const EFFECT_OVER_BED_DB: f64 = 5.0;
+/// The bed is lowered so long before and behind it: its eases, 0.3 s.
+const AROUND_EFFECT: u64 = 14_400;
 
 /// Looks over what was measured of a mix of `length_samples`.
 pub fn measured_findings(meters: &Meters, length_samples: u64) -> Vec<Finding> {
@@ -60,6 +66,15 @@ pub fn measured_findings(meters: &Meters, length_samples: u64) -> Vec<Finding> {
             add(Finding::new(Weight::Note, at, text, "Move the level of this dip at Shape, if it shows.")
                 .mended_by("hold the bed under each phrase", Change::Levels(LevelsChange::Figure { figure: Figure::HoldEachPhrase(true) })));
         }
+    }
+    for covered in &meters.masked {
+        let (at, lower_db) = (covered.start_samples, (EFFECT_OVER_BED_DB - covered.bed_under_db).ceil());
+        let where_to = if covered.bed_under_db < 0.0 { "over" } else { "under" };
+        let text = format!("The bed lies {:.0} dB {where_to} a sound of the film here, which it covers.", covered.bed_under_db.abs());
+        let (start_samples, end_samples) = (at.saturating_sub(AROUND_EFFECT), (covered.end_samples + AROUND_EFFECT).min(length_samples));
+        let sweep = LevelsChange::Sweep { lane: None, start_samples, end_samples, by_db: -lower_db };
+        add(Finding::new(Weight::Note, at, text, "Lower the bed in this passage at Shape, if the sound is meant to be heard.")
+            .mended_by(format!("lower the bed by {lower_db:.0} dB here"), Change::Levels(sweep)));
     }
     for (from, to) in silences(&meters.momentary_lufs) {
         let seconds = (to - from) as f64 / 10.0;
@@ -98,7 +113,7 @@ fn silences(momentary: &[Option<f32>]) -> Vec<(usize, usize)> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::mix::PhraseMeter;
+    use crate::mix::{Masked, PhraseMeter};
 
     fn meters() -> Meters {
         let phrase = |start_samples: u64, bed_under_db: f64| PhraseMeter {
@@ -117,6 +132,7 @@ mod tests {
             integrated_lufs: Some(-18.0),
             range_lu: None,
             phrases: vec![phrase(0, 20.4), phrase(96_000, 24.1), phrase(240_000, 15.0)],
+            masked: vec![Masked { start_samples: 336_000, end_samples: 345_600, bed_under_db: -2.4 }],
             mono_loss_db: Some(9.0),
             end_lufs: Some(-20.0),
             direct_current: 0.02,
@@ -125,8 +141,12 @@ mod tests {
 
     #[test]
     fn each_rule_finds_what_it_is_for_and_where() {
-        let found = measured_findings(&meters(), 480_000);
-        assert_eq!(found.len(), 7, "{found:?}");
+        let mut found = measured_findings(&meters(), 480_000);
+        assert_eq!(found.len(), 8, "{found:?}");
+        let covered = found.remove(3);
+        assert!(covered.text.contains("2 dB over a sound of the film") && covered.at_samples == 336_000);
+        let lower = LevelsChange::Sweep { lane: None, start_samples: 321_600, end_samples: 360_000, by_db: -8.0 };
+        assert_eq!(covered.remedy.map(|r| (r.words, r.change)), Some(("lower the bed by 8 dB here".into(), Change::Levels(lower))));
         assert!(found[0].at_samples == 96_000 && found[0].text.contains("0.4 dBTP") && found[0].text.contains("lowered by 1.4 dB"));
         assert!(found[1].text.contains("24.1 dB") && found[1].text.contains("20 was asked") && found[1].at_samples == 96_000);
         assert!(found[2].text.contains("only 15.0 dB") && found[2].weight == Weight::Look);
@@ -138,7 +158,7 @@ mod tests {
         // What was asked to be so loud is told by the plan alone.
         let mut asked = meters();
         asked.phrases[2].asked_db = Some(14.0);
-        assert_eq!(measured_findings(&asked, 480_000).len(), 6);
+        assert_eq!(measured_findings(&asked, 480_000).len(), 7);
     }
 
     #[test]
@@ -147,6 +167,7 @@ mod tests {
             true_peak_dbtp: Some(-1.5),
             momentary_lufs: vec![None, None, Some(-20.0), None, Some(-20.0), None],
             phrases: Vec::new(),
+            masked: Vec::new(),
             mono_loss_db: Some(1.0),
             end_lufs: Some(-60.0),
             direct_current: -0.001,

@@ -1,5 +1,8 @@
 //! By how much a mix is raised or lowered on its way out.
 
+use crate::sound::limiter::Limiter;
+use crate::sound::loudness::integrated_and_range;
+use crate::units::gain_from_db;
 use serde::{Deserialize, Serialize};
 
 /// EBU R 128: the highest true peak of a programme.
@@ -13,17 +16,27 @@ pub struct Level {
     pub gain_db: f64,
     /// Whether the true peak kept it from being louder.
     pub is_held_back: bool,
+    /// By how much a limiter lowers its highest peaks at most, in dB.
+    #[serde(default)]
+    pub limited_db: f64,
 }
 
 impl Level {
     /// What is said of it: by how much and why; nothing where nothing happens.
     pub fn words(&self) -> Option<String> {
+        /// What is less is heard by nobody and told to nobody, in dB.
+        const LEAST_DB: f64 = 0.05;
         let by = self.gain_db.abs();
-        match (self.gain_db, self.is_held_back) {
+        let limited = (self.limited_db >= LEAST_DB).then(|| format!("its peaks limited by at most {:.1} dB, to {MOST_DBTP:.0} dBTP", self.limited_db));
+        let moved = match (self.gain_db, self.is_held_back) {
             (g, _) if g.abs() < 0.005 => None,
             (g, true) if g < 0.0 => Some(format!("lowered by {by:.1} dB, so that it peaks at {MOST_DBTP:.0} dBTP")),
             (_, true) => Some(format!("raised by {by:.1} dB only, so that it peaks at {MOST_DBTP:.0} dBTP")),
             (g, false) => Some(format!("{} by {by:.1} dB to its loudness", if g < 0.0 { "lowered" } else { "raised" })),
+        };
+        match (moved, limited) {
+            (Some(moved), Some(limited)) => Some(format!("{moved}, {limited}")),
+            (moved, limited) => moved.or(limited),
         }
     }
 }
@@ -35,9 +48,29 @@ pub fn level(lufs: Option<f64>, peak_dbtp: Option<f64>, wanted_lufs: Option<f64>
     let room_db = peak_dbtp.map_or(f64::INFINITY, |peak| MOST_DBTP - peak);
     // Where nothing is asked for, a mix that has room keeps its level.
     if wanted_lufs.is_none() && (holds_more || room_db >= 0.0) {
-        return Level { gain_db: 0.0, is_held_back: false };
+        return Level { gain_db: 0.0, is_held_back: false, limited_db: 0.0 };
     }
-    Level { gain_db: wanted_db.min(room_db), is_held_back: room_db < wanted_db }
+    Level { gain_db: wanted_db.min(room_db), is_held_back: room_db < wanted_db, limited_db: 0.0 }
+}
+
+/// The level of a mix whose peaks are limited to -1 dBTP, so that nothing keeps it from `wanted_lufs`; without one it stays.
+/// `energies` are its [`crate::sound::loudness::block_energies`], `peaks` those of its [`crate::sound::limiter::BlockPeaks`].
+pub fn limited(energies: &[f64], peaks: &[f32], wanted_lufs: Option<f64>) -> (Level, Limiter) {
+    /// What the bending gain adds to a peak, in dB.
+    const MARGIN_DB: f64 = 0.05;
+    /// Each time it comes nearer to the loudness that limiting takes away.
+    const TIMES: usize = 12;
+    /// What would have to be raised by more is silence with a click in it, in dB.
+    const MOST_DB: f64 = 40.0;
+    let ceiling = gain_from_db(MOST_DBTP - MARGIN_DB);
+    let mut gain_db = 0.0;
+    let mut limiter = Limiter::new(peaks, 1.0, ceiling);
+    for _ in 0..TIMES {
+        let Some((wanted, is)) = wanted_lufs.zip(integrated_and_range(&limiter.energies(energies)).0) else { break };
+        gain_db = (wanted - is).min(MOST_DB);
+        limiter = Limiter::new(peaks, gain_from_db(gain_db), ceiling);
+    }
+    (Level { gain_db, is_held_back: false, limited_db: limiter.most_db() }, limiter)
 }
 
 #[cfg(test)]
@@ -46,7 +79,7 @@ mod tests {
 
     #[test]
     fn a_mix_is_lowered_where_it_would_clip_and_kept_where_it_would_not() {
-        assert_eq!(level(Some(-20.0), Some(-3.0), None, false), Level { gain_db: 0.0, is_held_back: false });
+        assert_eq!(level(Some(-20.0), Some(-3.0), None, false), Level { gain_db: 0.0, is_held_back: false, limited_db: 0.0 });
         let hot = level(Some(-9.0), Some(0.4), None, false);
         assert!((hot.gain_db + 1.4).abs() < 1e-12 && hot.is_held_back);
         assert_eq!(hot.words().unwrap(), "lowered by 1.4 dB, so that it peaks at -1 dBTP");
@@ -59,5 +92,19 @@ mod tests {
         let held = level(Some(-20.0), Some(-3.0), Some(-14.0), true);
         assert!((held.gain_db - 2.0).abs() < 1e-12 && held.is_held_back);
         assert_eq!(level(None, None, Some(-14.0), false).gain_db, 0.0, "silence");
+    }
+
+    #[test]
+    fn with_a_limiter_a_loudness_is_reached_whatever_peaks() {
+        // Speech-like: tenths of a second of two loudnesses, and a peak every second.
+        let energies: Vec<f64> = (0..300).map(|k| if k % 10 < 6 { 0.01 } else { 0.003 }).collect();
+        let peaks: Vec<f32> = (0..300 * 75).map(|k| if k % 750 < 3 { 0.9 } else { 0.2 }).collect();
+        let (level, limiter) = limited(&energies, &peaks, Some(-12.0));
+        let raised: Vec<f64> = limiter.energies(&energies).iter().map(|e| e * 10f64.powf(level.gain_db / 10.0)).collect();
+        assert!((integrated_and_range(&raised).0.unwrap() + 12.0).abs() < 0.05);
+        assert!(level.limited_db > 3.0 && level.words().unwrap().contains("its peaks limited by at most"));
+        let (kept, _) = limited(&energies, &peaks, None);
+        assert_eq!(kept.gain_db, 0.0);
+        assert!(kept.limited_db < 0.2, "0.9 lies just over -1 dBTP");
     }
 }

@@ -10,7 +10,7 @@ mod stems;
 
 pub use cue_sheet::{Credit, Cue, Use, cue_sheet};
 pub use done::{Done, DonePiece, DoneTrack, LevelPoint, SourceName, done};
-pub use level::{Level, MOST_DBTP, level};
+pub use level::{Level, MOST_DBTP, level, limited};
 pub use naming::{PLACES, USUAL_PATTERN, check_pattern, file_name, safe_name};
 pub use stems::{Stem, stems};
 
@@ -70,6 +70,9 @@ pub struct SoundForm {
     pub mono: bool,
     /// The loudness to bring it to, in LUFS; as it is without one.
     pub loudness_lufs: Option<f64>,
+    /// Whether a limiter holds its peaks, so that nothing else is lowered for them.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub limited: bool,
     /// Whether what runs on behind the picture belongs to it; else it is as long as the picture.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub with_tail: bool,
@@ -77,7 +80,7 @@ pub struct SoundForm {
 
 impl Default for SoundForm {
     fn default() -> Self {
-        Self { coding: Coding::Wav24, rate_hz: 48_000, mono: false, loudness_lufs: None, with_tail: false }
+        Self { coding: Coding::Wav24, rate_hz: 48_000, mono: false, loudness_lufs: None, limited: false, with_tail: false }
     }
 }
 

@@ -3,8 +3,9 @@
 use super::{Hear, MissingSound, render};
 use crate::plan::{Master, Plan};
 use crate::shape::LevelObject;
+use crate::sound::limiter::BlockPeaks;
 use crate::sound::loudness::{
-    BLOCK_SAMPLES, BlockEnergies, Loudness, SILENCE_ENERGY, TruePeak, integrated_and_range, lufs_from_energy, measure, true_peak_dbtp,
+    BLOCK_SAMPLES, BlockEnergies, Loudness, SILENCE_ENERGY, TruePeak, energy_from_lufs, integrated_and_range, lufs_from_energy, measure_all,
 };
 use crate::sound::{Sound, Source, copy_range};
 use serde::{Deserialize, Serialize};
@@ -30,12 +31,26 @@ pub struct Meters {
     pub range_lu: Option<f64>,
     /// The phrases, with how the bed lies under each.
     pub phrases: Vec<PhraseMeter>,
+    /// Sounds of the film that the bed covers.
+    pub masked: Vec<Masked>,
     /// What the sum of both channels loses against them, in dB.
     pub mono_loss_db: Option<f64>,
     /// Loudness of the last tenth of a second in LUFS.
     pub end_lufs: Option<f64>,
     /// Mean of the samples of the channel where it is farther from zero: its direct current, 1 is full scale.
     pub direct_current: f64,
+}
+
+/// A short sound of the film, a door or a step, that the bed covers.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Masked {
+    /// First sample.
+    pub start_samples: u64,
+    /// The sample after its last.
+    pub end_samples: u64,
+    /// How far the bed lies under it, in dB; negative where it lies over it.
+    pub bed_under_db: f64,
 }
 
 /// How the bed lies under a phrase.
@@ -111,9 +126,9 @@ pub fn master<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>, target_lufs: f64) 
     /// EBU R 128: the highest true peak of a programme.
     const MOST_DBTP: f64 = -1.0;
     let heard = Heard::new(plan, sounds, Hear::Everything)?;
-    let Some(lufs) = measure(&heard).integrated_lufs else { return Ok(None) };
+    let Loudness { integrated_lufs: Some(lufs), true_peak_dbtp, .. } = measure_all(&heard) else { return Ok(None) };
     let wanted = target_lufs - lufs;
-    let room = true_peak_dbtp(&heard).map_or(f64::INFINITY, |peak| MOST_DBTP - peak);
+    let room = true_peak_dbtp.map_or(f64::INFINITY, |peak| MOST_DBTP - peak);
     let gain_db = wanted.min(room);
     Ok(Some(Master { target_lufs, gain_db, held_back_db: wanted - gain_db }))
 }
@@ -123,8 +138,7 @@ pub fn master<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>, target_lufs: f64) 
 /// # Errors
 /// [`MissingSound`] when `sounds` does not know one that the plan names.
 pub fn loudness<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Loudness, MissingSound> {
-    let heard = Heard::new(plan, sounds, Hear::Everything)?;
-    Ok(Loudness { true_peak_dbtp: true_peak_dbtp(&heard), ..measure(&heard) })
+    Ok(measure_all(&Heard::new(plan, sounds, Hear::Everything)?))
 }
 
 /// Measures a plan.
@@ -180,11 +194,58 @@ pub fn meters<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Meters, 
         integrated_lufs,
         range_lu,
         phrases: phrases.collect(),
+        masked: masked(&film, &bed, &spoken),
         mono_loss_db: samples.mono_loss_db(),
         end_lufs: mix.last().filter(|e| **e > SILENCE_ENERGY).map(|e| lufs_from_energy(*e)),
         direct_current: samples.direct_current(plan.length_samples),
     })
 }
+
+/// Where the film's own sound stands out of itself and the bed does not lie under that; what is spoken has its dips. All by
+/// tenths of a second.
+fn masked(film: &[f64], bed: &[f64], spoken: &[bool]) -> Vec<Masked> {
+    /// A sound that stands so far out of what the film sounds like otherwise is meant to be heard, in dB (common practice, no source).
+    const STANDS_OUT_DB: f64 = 10.0;
+    /// Softer than this, in LUFS, it is not.
+    const LEAST_LUFS: f64 = -45.0;
+    /// The bed covers what it lies less than this under, in dB (common practice, no source).
+    const COVERS_DB: f64 = 3.0;
+    /// What is longer is no single sound, in tenths of a second.
+    const LONGEST: usize = 30;
+    let mut heard: Vec<f64> = film.iter().copied().filter(|e| *e > SILENCE_ENERGY).collect();
+    if heard.is_empty() {
+        return Vec::new();
+    }
+    heard.sort_by(f64::total_cmp);
+    let usual = heard[heard.len() / 2].max(SILENCE_ENERGY) * 10f64.powf(STANDS_OUT_DB / 10.0);
+    let least = usual.max(energy_from_lufs(LEAST_LUFS));
+    let stands_out: Vec<usize> = (0..film.len()).filter(|&k| film[k] >= least && !spoken[k]).collect();
+    let runs = stands_out.chunk_by(|a, b| b - a <= 2).filter(|run| run.len() <= LONGEST);
+    let of = |run: &[usize]| {
+        let mean = |of: &[f64]| run.iter().map(|&k| of[k]).sum::<f64>() / run.len() as f64;
+        let bed_under_db = 10.0 * (mean(film) / mean(bed).max(SILENCE_ENERGY)).log10();
+        let (first, last) = (run[0] as u64, run[run.len() - 1] as u64);
+        (bed_under_db < COVERS_DB).then_some(Masked { start_samples: first * BLOCK_SAMPLES, end_samples: (last + 1) * BLOCK_SAMPLES, bed_under_db })
+    };
+    runs.filter_map(of).collect()
+}
+
+/// What a limiter goes by: [`crate::sound::loudness::block_energies`] of the mix, and the peaks of its [`BlockPeaks`].
+///
+/// # Errors
+/// [`MissingSound`] when `sounds` does not know one that the plan names.
+pub fn for_limiter<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<(Vec<f64>, Vec<f32>), MissingSound> {
+    let (mut energies, mut peaks) = (BlockEnergies::new(2), BlockPeaks::new(2));
+    for start in (0..plan.length_samples).step_by(RANGE as usize) {
+        let mix = render(plan, sounds, start..(start + RANGE).min(plan.length_samples), Hear::Everything)?;
+        energies.add(&planes(&mix));
+        peaks.add(&planes(&mix));
+    }
+    Ok((energies.end(), peaks.end()))
+}
+
+/// Samples that are rendered at once while measuring: ten seconds, of whole blocks.
+const RANGE: u64 = 100 * BLOCK_SAMPLES;
 
 /// What is measured while the plan is rendered once: energies of tenths of a second, and what is seen of the mix's samples.
 struct Measured {
@@ -198,8 +259,6 @@ struct Measured {
 
 impl Measured {
     fn of<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<Self, MissingSound> {
-        /// Samples that are rendered at once: ten seconds.
-        const RANGE: u64 = 100 * BLOCK_SAMPLES;
         let mut parts = [Hear::Voice, Hear::Bed, Hear::Film].map(|hear| (hear, BlockEnergies::new(2)));
         let (mut mix, mut peak, mut samples) = (BlockEnergies::new(2), TruePeak::new(2), Samples::default());
         for start in (0..plan.length_samples).step_by(RANGE as usize) {

@@ -145,6 +145,14 @@ impl Plan {
         Self { length_samples: self.length_samples.min(length_samples), ..self.clone() }
     }
 
+    /// With so much more gain over all, in dB.
+    #[must_use]
+    pub fn raised(&self, gain_db: f64) -> Self {
+        let before = self.master.unwrap_or(Master { target_lufs: 0.0, gain_db: 0.0, held_back_db: 0.0 });
+        let master = if gain_db == 0.0 { self.master } else { Some(Master { gain_db: before.gain_db + gain_db, ..before }) };
+        Self { master, ..self.clone() }
+    }
+
     /// The beds; the first is the one at hand.
     pub fn beds(&self) -> impl Iterator<Item = &Layer> {
         self.layers.iter().filter(|l| l.role == Role::Bed)

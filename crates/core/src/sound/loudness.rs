@@ -76,6 +76,15 @@ fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
 /// Everything is made from the energies of tenths of a second, so that the weighted samples are
 /// gone over once: a gating block of BS.1770-4 is four of them, a short-term window thirty.
 pub fn measure(source: &dyn Source) -> Loudness {
+    measured(source, None)
+}
+
+/// [`measure`] with the true peak of all of it.
+pub fn measure_all(source: &dyn Source) -> Loudness {
+    measured(source, Some(TruePeak::new(source.channel_count())))
+}
+
+fn measured(source: &dyn Source, mut true_peak: Option<TruePeak>) -> Loudness {
     let mut meter = meter(source.channel_count(), Mode::M | Mode::SAMPLE_PEAK);
     let mut energies = Vec::new();
     let mut clipped_count = 0;
@@ -85,13 +94,16 @@ pub fn measure(source: &dyn Source) -> Loudness {
         clipped_count += planes.iter().map(|plane| clips(plane)).sum::<u64>();
         meter.add_frames_planar_f32(planes).expect("planes of one length");
         energies.push(last_block_energy(&meter, planes[0].len()));
+        if let Some(peak) = &mut true_peak {
+            peak.add(planes);
+        }
     });
     let short_term = windows(&energies, 30);
     Loudness {
         integrated_lufs: integrated_lufs(&energies),
         short_term_max_lufs: finite(lufs_from_energy(short_term.iter().copied().fold(0.0, f64::max))),
         sample_peak_dbfs: top_db(source.channel_count(), |c| meter.sample_peak(c).unwrap_or(0.0)),
-        true_peak_dbtp: likely_true_peak_dbtp(source, &peaks),
+        true_peak_dbtp: true_peak.map_or_else(|| likely_true_peak_dbtp(source, &peaks), |peak| peak.dbtp()),
         short_term_lufs: (0..energies.len().div_ceil(10)).map(|s| short_term_at(&energies, s)).collect(),
         range_lu: range_lu(short_term),
         clipped_count,
@@ -254,8 +266,19 @@ impl TruePeak {
         self.meter.add_frames_planar_f32(planes).expect("planes of one length");
     }
 
+    /// The next piece; the highest in it as an amplitude. The meter finds it some samples late.
+    pub fn add_and_look(&mut self, planes: &[&[f32]]) -> f32 {
+        self.add(planes);
+        (0..self.channel_count() as u32).map(|c| self.meter.prev_true_peak(c).unwrap_or(0.0)).fold(0.0, f64::max) as f32
+    }
+
+    /// Of how many channels.
+    pub fn channel_count(&self) -> usize {
+        self.meter.channels() as usize
+    }
+
     /// The highest so far, in dBTP; `None` for silence.
     pub fn dbtp(&self) -> Option<f64> {
-        top_db(self.meter.channels() as usize, |c| self.meter.true_peak(c).unwrap_or(0.0))
+        top_db(self.channel_count(), |c| self.meter.true_peak(c).unwrap_or(0.0))
     }
 }

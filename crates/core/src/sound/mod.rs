@@ -5,6 +5,7 @@
 //! rendered and read without holding it.
 
 pub(crate) mod blocks;
+pub mod limiter;
 pub mod loudness;
 pub(crate) mod resample;
 

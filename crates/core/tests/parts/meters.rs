@@ -188,3 +188,24 @@ fn a_direct_current_is_measured_in_the_channel_that_has_it() {
     assert!(told(&clean).abs() < 1e-4, "a sine swings around zero: {}", told(&clean));
     assert!((told(&shifted) + 0.03).abs() < 1e-4, "{}", told(&shifted));
 }
+
+#[test]
+fn a_sound_of_the_film_that_the_bed_covers_is_found_where_it_is() {
+    // A murmur of -50 LUFS with steps of -25 at 4 and at 9 s, and speech of -25 from 12 to 15 s; the bed lies at -23.
+    let soft = sine(-50.0, 20);
+    let loud = |n: usize| [(4.0, 4.3), (9.0, 9.6), (12.0, 15.0)].iter().any(|&(from, to)| (from..to).contains(&(n as f64 / S as f64)));
+    let plane: Vec<f32> = soft.channels()[0].iter().enumerate().map(|(n, s)| s * if loud(n) { 10f32.powf(25.0 / 20.0) } else { 1.0 }).collect();
+    let (film, bed) = (Sound::new(vec![plane.clone(), plane]), sine(-23.0, 20));
+    let sounds: &Sounds<'_, '_> = &|name| Some(if name == "bed" { &bed as &dyn Source } else { &film });
+    let with = |bed_db: f64| Plan {
+        layers: vec![layer(Role::Bed, "bed", bed_db), layer(Role::Film, "film", 0.0)],
+        phrases: vec![phrase(12.0, 15.0)],
+        ..Plan::empty(20 * S)
+    };
+    let found = meters(&with(0.0), sounds).unwrap().masked;
+    let places: Vec<(u64, u64)> = found.iter().map(|m| (m.start_samples / 4800, m.end_samples / 4800)).collect();
+    assert_eq!(places, [(40, 43), (90, 96)]);
+    assert!(found.iter().all(|m| (m.bed_under_db + 2.0).abs() < 0.3), "{found:?}");
+    // Five decibels under them it covers nothing.
+    assert!(meters(&with(-7.0), sounds).unwrap().masked.is_empty());
+}

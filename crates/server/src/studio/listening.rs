@@ -4,9 +4,11 @@ use super::{Problem, Studio};
 use crate::store::{comparisons, cuts, sounds};
 use jaunty_core::cut::{Candidate, Cut, Setup};
 use jaunty_core::fit::CloseUp;
-use jaunty_core::mix::{Hear, Meters, count_along, loudness, meters, outline, render};
+use jaunty_core::handover::{Level, limited};
+use jaunty_core::mix::{Hear, Meters, count_along, for_limiter, loudness, meters, outline, render};
 use jaunty_core::plan::{Layer, Plan, Role};
 use jaunty_core::reading::Reading;
+use jaunty_core::sound::limiter::Limiter;
 use jaunty_core::sound::loudness::Loudness;
 use jaunty_core::sound::{Sound, Source};
 use jaunty_media::PcmFile;
@@ -65,6 +67,15 @@ impl Ready {
     /// Never: all sounds are open.
     pub fn loudness(&self) -> Result<Loudness, Problem> {
         loudness(&self.plan, &self.open()).map_err(Problem::internal)
+    }
+
+    /// The level of the mix with a limiter for its peaks, at a loudness where one is wanted.
+    ///
+    /// # Errors
+    /// Never: all sounds are open.
+    pub fn limited(&self, wanted_lufs: Option<f64>) -> Result<(Level, Limiter), Problem> {
+        let (energies, peaks) = for_limiter(&self.plan, &self.open()).map_err(Problem::internal)?;
+        Ok(limited(&energies, &peaks, wanted_lufs))
     }
 
     /// A range of the mix.

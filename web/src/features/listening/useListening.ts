@@ -28,12 +28,15 @@ export function useListening(cut: Ref<CutView | null>) {
   /** Hears the plan as it was before the last change. */
   const before = ref(false)
 
-  const range = (from: number, length: number) =>
-    new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length) })
+  /** An address for a range of samples. */
+  function range(at: string, from: number, length: number): string {
+    const samples = new URLSearchParams({ fromSamples: String(from), lengthSamples: String(length) })
+    return `${at}${at.includes('?') ? '&' : '?'}${samples}`
+  }
   /** Where the server gives what is to be heard. */
   function address(): string {
     const value = cut.value
-    if (candidate.value) return `/api/cuts/${value?.id}/candidates/${candidate.value}/sound?`
+    if (candidate.value) return `/api/cuts/${value?.id}/candidates/${candidate.value}/sound`
     const query = new URLSearchParams({ hear: hear.value })
     if (without.value.length) query.set('without', without.value.join(','))
     const plan = value?.plan
@@ -46,13 +49,13 @@ export function useListening(cut: Ref<CutView | null>) {
   const { player, positionS, playing, soundClock, stop } = usePlayer({
     lengthSamples: () => cut.value?.plan.lengthSamples ?? 0,
     fetchChunk: async (from, length, signal) =>
-      (await mixedByHand(from, length, signal)) ?? fetchSound(`${address()}&${range(from, length)}`, signal),
+      (await mixedByHand(from, length, signal)) ?? fetchSound(range(address(), from, length), signal),
     ended: () => (positionS.value = 0),
   })
 
   const sound = new ReadySound(
     async (at, from, length) =>
-      soundClock().decodeAudioData(await fetchSound(`${at}&${range(from, length)}`, AbortSignal.timeout(10_000))),
+      soundClock().decodeAudioData(await fetchSound(range(at, from, length), AbortSignal.timeout(10_000))),
     () => cut.value?.plan.lengthSamples ?? 0,
   )
   /** What a hand is making of the levels, until the server has made it. */

@@ -3,7 +3,7 @@
 use super::super::task::{Report, TaskError};
 use super::super::{Problem, Studio, extension, title_from};
 use super::Made;
-use super::sound::{Span, problem, raised};
+use super::sound::{Span, problem};
 use crate::store::cuts::Revision;
 use crate::store::sounds;
 use jaunty_core::check;
@@ -98,9 +98,9 @@ impl Studio {
         let film = setup.film.as_ref().ok_or_else(|| Problem::bad_value("This cut has no film. Bring one in at Picture."))?;
         let ready = Arc::new(self.open_plan(plan.clone()).await?);
         let (_, level) = self.measured(&ready, SoundForm::default(), &span.part(0.0, 0.2)).await?;
-        let ready = Arc::new(self.open_plan(raised(plan, level.gain_db)).await?);
+        let ready = Arc::new(self.open_plan(plan.raised(level.gain_db)).await?);
         let wav = self.files.unfinished()?;
-        self.write_wav(&ready, 0..plan.length_samples, wav.path(), true, &span.part(0.2, 0.6)).await?;
+        self.write_wav(&ready, 0..plan.length_samples, wav.path(), true, None, &span.part(0.2, 0.6)).await?;
         let spoken = plan.phrases.iter().filter_map(|p| Some((p.start_samples, p.end_samples, p.words.as_deref()?)));
         let text = write_subrip(spoken);
         let captions = if text.is_empty() { None } else { Some(self.written(text.as_bytes())?) };

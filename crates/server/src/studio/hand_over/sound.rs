@@ -9,7 +9,8 @@ use jaunty_core::SAMPLE_RATE_HZ;
 use jaunty_core::handover::{Coding, Level, SoundForm, Stem, level};
 use jaunty_core::mix::Hear;
 use jaunty_core::picture::Picture;
-use jaunty_core::plan::{Master, Plan};
+use jaunty_core::plan::Plan;
+use jaunty_core::sound::limiter::Limiter;
 use jaunty_core::sound::loudness::Loudness;
 use jaunty_media::hand_over::{Broadcast, HandOverError, broadcast, decode_again, encode};
 use jaunty_media::{WavStream, decode_to_source, step_of};
@@ -43,13 +44,6 @@ impl Span {
     }
 }
 
-/// The plan with so much more gain over all.
-pub(super) fn raised(plan: &Plan, gain_db: f64) -> Plan {
-    let before = plan.master.unwrap_or(Master { target_lufs: 0.0, gain_db: 0.0, held_back_db: 0.0 });
-    let master = if gain_db == 0.0 { plan.master } else { Some(Master { gain_db: before.gain_db + gain_db, ..before }) };
-    Plan { master, ..plan.clone() }
-}
-
 /// Where the sound of a file begins as the picture counts, in samples since midnight.
 fn time_reference(picture: &Picture, start_samples: u64) -> u64 {
     picture.rate.samples_from_frames(picture.first_frame) + start_samples
@@ -66,7 +60,15 @@ impl Studio {
     }
 
     /// Writes a range of a plan as WAV of 48 kHz, of floating point or of 24 bits.
-    pub(super) async fn write_wav(&self, ready: &Arc<Ready>, range: Range<u64>, to: &Path, is_float: bool, span: &Span) -> Result<(), TaskError> {
+    pub(super) async fn write_wav(
+        &self,
+        ready: &Arc<Ready>,
+        range: Range<u64>,
+        to: &Path,
+        is_float: bool,
+        limiter: Option<&Arc<Limiter>>,
+        span: &Span,
+    ) -> Result<(), TaskError> {
         let file = BufWriter::new(File::create(to)?);
         if range.end - range.start > most_samples(if is_float { 8 } else { 6 }) {
             return Err(Problem::bad_value("A WAV file holds at most 4 GB of sound. Hand the cut over in passages.").into());
@@ -75,9 +77,13 @@ impl Studio {
         // In turn with everybody who listens meanwhile.
         for start in range.clone().step_by(MOST_RANGE_SAMPLES as usize) {
             span.say("rendering", (start - range.start) as f32 / (range.end - range.start).max(1) as f32)?;
-            let (ready, end) = (ready.clone(), range.end.min(start + MOST_RANGE_SAMPLES));
+            let (ready, limiter, end) = (ready.clone(), limiter.cloned(), range.end.min(start + MOST_RANGE_SAMPLES));
             let written = self.compute(move || -> Result<WavStream<_>, Problem> {
-                stream.append(&ready.render(start..end, Hear::Everything)?)?;
+                let mut sound = ready.render(start..end, Hear::Everything)?;
+                if let Some(limiter) = limiter {
+                    limiter.apply(start, sound.channels_mut());
+                }
+                stream.append(&sound)?;
                 Ok(stream)
             });
             stream = written.await??;
@@ -96,13 +102,20 @@ impl Studio {
         span: &Span,
     ) -> Result<Made, TaskError> {
         let ready = Arc::new(self.open_plan(plan.clone()).await?);
-        let (loudness, level) = self.measured(&ready, sound, &span.part(0.0, 0.3)).await?;
-        let ready = Arc::new(self.open_plan(raised(plan, level.gain_db)).await?);
+        let (level, limiter) = if sound.limited {
+            span.say("looking for peaks", 0.0)?;
+            let heard = ready.clone();
+            let (level, limiter) = self.compute(move || heard.limited(sound.loudness_lufs)).await??;
+            (level, Some(Arc::new(limiter)))
+        } else {
+            (self.measured(&ready, sound, &span.part(0.0, 0.3)).await?.1, None)
+        };
+        let ready = Arc::new(self.open_plan(plan.raised(level.gain_db)).await?);
         let length = range.end - range.start;
         let is_plain = sound.rate_hz == SAMPLE_RATE_HZ && !sound.mono;
         let is_direct = is_plain && matches!(sound.coding, Coding::Wav24 | Coding::Wav32 | Coding::Broadcast);
         let wav = self.files.unfinished()?;
-        self.write_wav(&ready, range.clone(), wav.path(), !is_direct || sound.coding == Coding::Wav32, &span.part(0.3, 0.7)).await?;
+        self.write_wav(&ready, range.clone(), wav.path(), !is_direct || sound.coding == Coding::Wav32, limiter.as_ref(), &span.part(0.3, 0.7)).await?;
         span.say("writing the file", 0.75)?;
         let encoded = if is_direct {
             wav
@@ -141,7 +154,7 @@ impl Studio {
         if after.true_peak_dbtp.is_some_and(|peak| peak > 0.0) && !sound.coding.holds_more_than_full_scale() {
             told.push("its coding overshoots full scale; take WAV, FLAC or a lower loudness".into());
         }
-        if loudness.clipped_count > 0 && sound.coding.holds_more_than_full_scale() {
+        if after.clipped_count > 0 && sound.coding.holds_more_than_full_scale() {
             told.push("it goes over full scale, which this form holds".into());
         }
         Ok(Made { file, told })
@@ -160,9 +173,7 @@ impl Studio {
                 to
             };
             let source = decode_to_source(&path).map_err(|cause| HandOverError::Failed(cause.to_string()))?;
-            let mut loudness = jaunty_core::sound::loudness::measure(&*source);
-            loudness.true_peak_dbtp = jaunty_core::sound::loudness::true_peak_dbtp(&*source);
-            Ok((loudness, source.len_samples()))
+            Ok((jaunty_core::sound::loudness::measure_all(&*source), source.len_samples()))
         };
         Ok(self.compute(measure).await?.map_err(problem)?)
     }
@@ -172,7 +183,7 @@ impl Studio {
     pub(super) async fn make_stems(&self, plan: &Plan, stems: Vec<Stem>, span: &Span) -> Result<(Vec<(String, tempfile::NamedTempFile)>, Level), TaskError> {
         let whole = Arc::new(self.open_plan(plan.clone()).await?);
         let (_, level) = self.measured(&whole, SoundForm::default(), &span.part(0.0, 0.2)).await?;
-        let whole = Arc::new(self.open_plan(raised(plan, level.gain_db)).await?);
+        let whole = Arc::new(self.open_plan(plan.raised(level.gain_db)).await?);
         if plan.length_samples > most_samples(6) {
             return Err(Problem::bad_value("A WAV file holds at most 4 GB of sound. Hand the cut over in passages.").into());
         }
@@ -180,7 +191,7 @@ impl Studio {
         for stem in stems {
             let file = self.files.unfinished()?;
             let stream = WavStream::new(BufWriter::new(File::create(file.path())?), 2)?;
-            open.push((stem.name, stem.is_part, Arc::new(self.open_plan(raised(&stem.plan, level.gain_db)).await?), file, stream));
+            open.push((stem.name, stem.is_part, Arc::new(self.open_plan(stem.plan.raised(level.gain_db)).await?), file, stream));
         }
         for start in (0..plan.length_samples).step_by(MOST_RANGE_SAMPLES as usize) {
             span.say("rendering the layers", 0.2 + 0.8 * start as f32 / plan.length_samples.max(1) as f32)?;

@@ -12,11 +12,15 @@ const props = defineProps<StepProps>()
 const { meters, openCount: looks } = useFindings(() => props.cut)
 const { handed, ask, isMaking } = useHanded(() => props.cut)
 
-const sound = reactive<SoundForm>({ coding: 'wav24', rateHz: 48_000, mono: false, loudnessLufs: null })
+const sound = reactive<SoundForm>({ coding: 'wav24', rateHz: 48_000, mono: false, loudnessLufs: null, limited: false })
 /** What runs on behind the picture belongs to a file only where somebody asks for it. */
 const tail = ref(false)
 const withTail = computed(() => (tail.value && props.cut.tailS > 0 ? { withTail: true } : {}))
-const asked = computed(() => ({ ...sound, ...withTail.value }))
+/** What is not asked for is not said: the same file is found again. */
+const asked = computed(() => {
+  const { limited, ...form } = sound
+  return { ...form, ...(limited && { limited }), ...withTail.value }
+})
 const CODINGS = [
   { value: 'wav24', label: 'WAV, 24 bits' },
   { value: 'wav16', label: 'WAV, 16 bits, dithered' },
@@ -173,12 +177,17 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
             :max="-5"
             @set="(value) => (sound.loudnessLufs = value)"
           />
+          <a-checkbox v-model:checked="sound.limited" data-test="limited">limit its peaks</a-checkbox>
         </div>
         <a-checkbox v-if="cut.tailS > 0" v-model:checked="tail" data-test="with-tail">
           with the {{ cut.tailS.toFixed(1) }} s that run on behind the picture
         </a-checkbox>
+        <p v-if="sound.limited" class="soft">
+          Peaks are held at −1 dBTP by a limiter, and nothing else is lowered for them; by how much it did is said
+          beside the file.
+        </p>
         <p
-          v-if="meters?.onItsWayOut && sound.coding !== 'wav32' && sound.loudnessLufs == null"
+          v-else-if="meters?.onItsWayOut && sound.coding !== 'wav32' && sound.loudnessLufs == null"
           class="warn"
           data-test="lowered"
         >
