@@ -66,7 +66,7 @@ pub fn limited(energies: &[f64], peaks: &[f32], wanted_lufs: Option<f64>) -> (Le
     let mut gain_db = 0.0;
     let mut limiter = Limiter::new(peaks, 1.0, ceiling);
     for _ in 0..TIMES {
-        let Some((wanted, is)) = wanted_lufs.zip(integrated_and_range(&limiter.energies(energies)).0) else { break };
+        let Some((wanted, is)) = wanted_lufs.zip(integrated_and_range(&limiter.energies(energies, peaks)).0) else { break };
         gain_db = (wanted - is).min(MOST_DB);
         limiter = Limiter::new(peaks, gain_from_db(gain_db), ceiling);
     }
@@ -100,7 +100,7 @@ mod tests {
         let energies: Vec<f64> = (0..300).map(|k| if k % 10 < 6 { 0.01 } else { 0.003 }).collect();
         let peaks: Vec<f32> = (0..300 * 75).map(|k| if k % 750 < 3 { 0.9 } else { 0.2 }).collect();
         let (level, limiter) = limited(&energies, &peaks, Some(-12.0));
-        let raised: Vec<f64> = limiter.energies(&energies).iter().map(|e| e * 10f64.powf(level.gain_db / 10.0)).collect();
+        let raised: Vec<f64> = limiter.energies(&energies, &peaks).iter().map(|e| e * 10f64.powf(level.gain_db / 10.0)).collect();
         assert!((integrated_and_range(&raised).0.unwrap() + 12.0).abs() < 0.05);
         assert!(level.limited_db > 3.0 && level.words().unwrap().contains("its peaks limited by at most"));
         let (kept, _) = limited(&energies, &peaks, None);

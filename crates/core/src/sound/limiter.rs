@@ -104,12 +104,15 @@ impl Limiter {
         }
     }
 
-    /// What becomes of the [`super::loudness::block_energies`] of the sound.
-    pub fn energies(&self, energies: &[f64]) -> Vec<f64> {
-        let blocks = super::loudness::BLOCK_SAMPLES as usize / LIMITER_BLOCK_SAMPLES;
+    /// What becomes of the [`super::loudness::block_energies`] of the sound, whose block peaks say where in a tenth of a second its
+    /// energy lies.
+    pub fn energies(&self, energies: &[f64], peaks: &[f32]) -> Vec<f64> {
+        const BLOCKS: usize = super::loudness::BLOCK_SAMPLES as usize / LIMITER_BLOCK_SAMPLES;
         let power = |k: usize| {
-            let own = &self.gains[(k * blocks).min(self.gains.len())..((k + 1) * blocks).min(self.gains.len())];
-            own.iter().map(|gain| f64::from(gain * gain)).sum::<f64>() / own.len().max(1) as f64
+            let own = (k * BLOCKS).min(peaks.len())..((k + 1) * BLOCKS).min(peaks.len());
+            let of = |with: &dyn Fn(usize) -> f32| own.clone().map(|j| f64::from(with(j) * with(j))).sum::<f64>();
+            let (before, after) = (of(&|j| peaks[j]), of(&|j| peaks[j] * self.gains[j]));
+            if before > 0.0 { after / before } else { 1.0 }
         };
         energies.iter().enumerate().map(|(k, energy)| energy * power(k)).collect()
     }

@@ -105,10 +105,10 @@ async fn every_coding_is_as_long_as_the_cut_and_says_what_it_measures() {
     // With a limiter it is reached, and the peak is kept all the same; where nothing peaks nothing is changed.
     let limited =
         |lufs: Value| json!({ "what": "mix", "sound": { "coding": "wav24", "rateHz": 48_000, "mono": false, "loudnessLufs": lufs, "limited": true } });
-    let (bytes, row) = stand.handed(&cut, revision, limited(json!(-12.0))).await;
+    let (bytes, row) = stand.handed(&cut, revision, limited(json!(-16.0))).await;
     let sound = decode_to_sound(&FILES.with("handed-limited.wav", &bytes)).unwrap();
     let (lufs, peak) = (measure(&sound).integrated_lufs.unwrap(), true_peak_dbtp(&sound).unwrap());
-    assert!(peak < -0.95 && (lufs + 12.0).abs() < 0.2, "{lufs} LUFS, {peak} dBTP, {row}");
+    assert!(peak < -0.95 && (lufs + 16.0).abs() < 0.3, "{lufs} LUFS, {peak} dBTP, {row}");
     assert!(row["told"].to_string().contains("its peaks limited by at most"), "{row}");
     assert_eq!(sound.len_samples(), LENGTH);
 
