@@ -228,7 +228,11 @@ impl Studio {
         let manifest = manifest(found, &files, &self.source_names(found).await?)?;
         files.insert(0, ("manifest.json".into(), self.written(manifest.as_bytes())?));
         span.say("putting all in one", 0.97)?;
-        Ok(Made { told: vec![format!("{} files", files.len())], file: self.zipped(&files)? })
+        let mut told = vec![format!("{} files", files.len())];
+        if sound.limited {
+            told.push("the mix is limited; the stems add up to it before that".into());
+        }
+        Ok(Made { told, file: self.zipped(&files)? })
     }
 }
 
