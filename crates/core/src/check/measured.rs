@@ -2,6 +2,7 @@
 //! channels, its end.
 
 use super::{Finding, Weight};
+use crate::SAMPLE_RATE_HZ;
 use crate::cut::{Change, Figure, LevelsChange};
 use crate::handover::level;
 use crate::mix::Meters;
@@ -33,6 +34,10 @@ const CUT_OFF_DB: f64 = 8.0;
 
 /// A sound of the film is heard over a bed that lies so far under it, in dB (common practice, no source).
 const EFFECT_OVER_BED_DB: f64 = 5.0;
+/// Sounds of the film that are no farther apart belong together: 5 s.
+const TOGETHER: u64 = 240_000;
+/// A bed that would have to sink by more is gone: whether that is meant is not for a key to say, in dB.
+const MOST_LOWER_DB: f64 = 10.0;
 /// The bed is lowered so long before and behind it: its eases, 0.3 s.
 const AROUND_EFFECT: u64 = 14_400;
 
@@ -67,14 +72,23 @@ pub fn measured_findings(meters: &Meters, length_samples: u64) -> Vec<Finding> {
                 .mended_by("hold the bed under each phrase", Change::Levels(LevelsChange::Figure { figure: Figure::HoldEachPhrase(true) })));
         }
     }
-    for covered in &meters.masked {
-        let (at, lower_db) = (covered.start_samples, (EFFECT_OVER_BED_DB - covered.bed_under_db).ceil());
-        let where_to = if covered.bed_under_db < 0.0 { "over" } else { "under" };
-        let text = format!("The bed lies {:.0} dB {where_to} a sound of the film here, which it covers.", covered.bed_under_db.abs());
-        let (start_samples, end_samples) = (at.saturating_sub(AROUND_EFFECT), (covered.end_samples + AROUND_EFFECT).min(length_samples));
+    // A clock that ticks, steps on a stair: what comes together is one finding.
+    for stretch in meters.masked.chunk_by(|a, b| b.start_samples.saturating_sub(a.end_samples) < TOGETHER) {
+        let (at, until) = (stretch[0].start_samples, stretch[stretch.len() - 1].end_samples);
+        let under_db = stretch.iter().map(|m| m.bed_under_db).fold(f64::INFINITY, f64::min);
+        let lower_db = (EFFECT_OVER_BED_DB - under_db).ceil();
+        let lies = format!("lies {:.0} dB {}", under_db.abs(), if under_db < 0.0 { "over" } else { "under" });
+        let text = match stretch.len() {
+            1 => format!("The bed {lies} a sound of the film here, which it covers."),
+            n => format!(
+                "The bed covers {n} sounds of the film within {:.0} s from here; at most it {lies} them.",
+                (until - at) as f64 / f64::from(SAMPLE_RATE_HZ)
+            ),
+        };
+        let finding = Finding::new(Weight::Note, at, text, "Lower the bed in this passage at Shape, if that is meant to be heard.");
+        let (start_samples, end_samples) = (at.saturating_sub(AROUND_EFFECT), (until + AROUND_EFFECT).min(length_samples));
         let sweep = LevelsChange::Sweep { lane: None, start_samples, end_samples, by_db: -lower_db };
-        add(Finding::new(Weight::Note, at, text, "Lower the bed in this passage at Shape, if the sound is meant to be heard.")
-            .mended_by(format!("lower the bed by {lower_db:.0} dB here"), Change::Levels(sweep)));
+        add(if lower_db > MOST_LOWER_DB { finding } else { finding.mended_by(format!("lower the bed by {lower_db:.0} dB here"), Change::Levels(sweep)) });
     }
     for (from, to) in silences(&meters.momentary_lufs) {
         let seconds = (to - from) as f64 / 10.0;
@@ -155,6 +169,17 @@ mod tests {
         // What mends it says what it does: 15 measured of 20 asked are 5 more.
         let words: Vec<_> = found.iter().filter_map(|f| f.remedy.as_ref()).map(|r| r.words.as_str()).collect();
         assert_eq!(words, ["hold the bed under each phrase", "lower the bed by 5 dB under this phrase", "fade it out over 2 s"]);
+        // A clock ticks five times, once far under the bed: one finding, and no key that takes the bed away.
+        let mut ticks = meters();
+        let tick = |k: u64| Masked { start_samples: k * 48_000, end_samples: k * 48_000 + 9600, bed_under_db: if k == 2 { -9.0 } else { 1.0 } };
+        ticks.masked = (0..5).map(tick).collect();
+        let told: Vec<_> = measured_findings(&ticks, 480_000).into_iter().filter(|f| f.text.contains("sounds of the film")).collect();
+        assert!(
+            told.len() == 1
+                && told[0].text.contains("covers 5 sounds of the film within 4 s")
+                && told[0].text.contains("9 dB over")
+                && told[0].remedy.is_none()
+        );
         // What was asked to be so loud is told by the plan alone.
         let mut asked = meters();
         asked.phrases[2].asked_db = Some(14.0);

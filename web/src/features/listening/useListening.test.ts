@@ -23,7 +23,7 @@ beforeEach(() => {
   asked.length = 0
   vi.stubGlobal('AudioContext', Clock)
   globalThis.fetch = vi.fn(async (url: RequestInfo | URL) => {
-    asked.push(String(url))
+    asked.push(url instanceof Request ? url.url : String(url))
     return new Response(new ArrayBuffer(8))
   })
 })
@@ -45,6 +45,22 @@ function stand(num = 25, den = 1) {
 }
 
 describe('listening', () => {
+  it('asks once for what a hand makes, and not again while the hand rests', async () => {
+    const { listening, scope } = stand()
+    void listening.play()
+    await settled()
+    asked.length = 0
+    void listening.byHand({ about: 'levels', do: 'balance', byDb: 1 })
+    await settled()
+    await settled()
+    await settled()
+    // The first chunks of one run; a second run would begin with another.
+    const curves = asked.filter((url) => url.endsWith('/curves'))
+    expect(curves.length).toBeGreaterThan(0)
+    expect(curves.length).toBeLessThan(6)
+    scope.stop()
+  })
+
   it('asks for the plan, for one layer of it, or for a candidate in its place', async () => {
     const { listening, scope } = stand()
     void listening.play()

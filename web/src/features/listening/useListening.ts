@@ -1,5 +1,5 @@
 import { useIntervalFn } from '@vueuse/core'
-import { computed, ref, watch, type Ref } from 'vue'
+import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import type { Change, CutView } from '../../shared/http'
 import { answer, fetchSound, server } from '../../shared/http'
 import { addGained, ReadySound } from './byHand'
@@ -59,7 +59,7 @@ export function useListening(cut: Ref<CutView | null>) {
     () => cut.value?.plan.lengthSamples ?? 0,
   )
   /** What a hand is making of the levels, until the server has made it. */
-  const hand = ref<LevelsSaid | null>(null)
+  const hand = shallowRef<LevelsSaid | null>(null)
   /** The lane that is at hand besides the bed, by its name; null where nobody shapes. */
   const atHand = ref<string | null>(null)
 
