@@ -7,6 +7,7 @@
 //! | [`moments`] | table of moments (CSV) | moments, shots | |
 //! | [`captions`] | WebVTT, SubRip | lines of the narration | |
 //! | [`done`] | what was done to a cut: OpenTimelineIO, CMX 3600, CSV, MIDI, pages | | pieces, levels, cue sheet, report |
+//! | [`archive`] | a cut as one file | the cut with its history and sounds | the same |
 //! | [`grid`] | Standard MIDI File, JAMS, cue points | beats and bars of a bed | beats, bars, sections |
 //!
 //! [`read`] finds out which of them a file is. Whatever of a list cannot be used is told, line by
@@ -14,6 +15,7 @@
 #![forbid(unsafe_code)]
 #![deny(missing_docs)]
 
+pub mod archive;
 pub mod captions;
 pub mod cmx3600;
 pub mod done;

@@ -1,6 +1,7 @@
 //! Lists against the reference packages, the standards, and hostile files.
 
 mod parts {
+    mod archive;
     mod captions;
     mod grids;
     mod hostile;

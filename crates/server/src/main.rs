@@ -107,6 +107,13 @@ enum Command {
         #[arg(long)]
         out: PathBuf,
     },
+    /// Open a cut that was handed over as one file
+    OpenCut {
+        #[command(flatten)]
+        place: Place,
+        /// The file, as "hand-over --form cut" writes it
+        file: PathBuf,
+    },
     /// Work jobs, one at a time: what serve and work start
     #[command(hide = true)]
     Worker {
@@ -205,6 +212,7 @@ fn main() -> ExitCode {
         Command::Work { place } => return ended(run_workers(place.settings())),
         Command::Sweep { place, unused_days } => return ended(run_sweep(place.settings(), unused_days)),
         Command::HandOver { place, cut, wanted, all_lengths, out } => return ended(run_hand_over(place.settings(), cut, &wanted, all_lengths, out)),
+        Command::OpenCut { place, file } => return ended(run_open_cut(place.settings(), file)),
         Command::Worker { place, name, lane } => return ended(run_worker(place.settings(), name, lane)),
         Command::Parse { work } => return parse_here(&work),
         Command::Decode { original, extension, to } => return decode_here(&original, &extension, &to),
@@ -318,5 +326,13 @@ async fn run_hand_over(settings: Settings, cut: Uuid, wanted: &Wanted, all_lengt
         std::fs::copy(&made, &to)?;
         println!("{}", serde_json::json!({ "file": to, "revision": row.revision, "sha256": row.file_hash, "bytes": row.size_bytes, "told": row.told.0 }));
     }
+    Ok(())
+}
+
+#[actix_web::main]
+async fn run_open_cut(settings: Settings, file: PathBuf) -> Result<(), StartError> {
+    let studio = Studio::open(&settings).await?;
+    let id = studio.take_cut_file_in(&file).await.map_err(|cause| std::io::Error::other(cause.to_string()))?;
+    println!("{}", serde_json::json!({ "cut": id }));
     Ok(())
 }

@@ -35,6 +35,8 @@ enum Word {
     Report,
     /// All of it, in one zip
     Everything,
+    /// The cut itself, for another machine or as a backup
+    Cut,
 }
 
 /// A coding by the word that the server's own interface has for it.
@@ -122,6 +124,7 @@ impl Wanted {
             Word::CueSheet => Form::CueSheet { sheet: SheetForm::Csv },
             Word::Report => Form::Report { page: false },
             Word::Everything => Form::Everything { sound },
+            Word::Cut => Form::Cut,
         }
     }
 }

@@ -3,6 +3,7 @@
 //! tests that drive the server.
 
 mod parts {
+    mod archive;
     mod doors;
     mod edits;
     mod floors;

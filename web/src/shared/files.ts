@@ -8,6 +8,12 @@ export const FILMS = '.webm,.mp4,.m4v,.mov,.mkv'
 export const CUT_LISTS = '.edl,.otio,.json,.txt'
 export const OTHER_LISTS = '.csv,.tsv,.vtt,.srt'
 
+/** A whole cut, as it is handed over. */
+export const CUTS = '.zip'
+
+/** Whether a file is a whole cut, by its name. */
+export const isCut = (name: string) => name.toLowerCase().endsWith(CUTS)
+
 /** Whether a file is a film, by its name. */
 export function isFilm(name: string): boolean {
   return FILMS.split(',').some((ending) => name.toLowerCase().endsWith(ending))

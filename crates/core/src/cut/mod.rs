@@ -15,10 +15,12 @@
 //! | `effect` | what must be computed anew, and what is left to do in the background |
 //! | `moments` | what lies on a moment goes with it |
 //! | `tempo` | a bed at another tempo |
+//! | `brought` | whether a cut from elsewhere can be worked with |
 //! | `version` | the same cut at another length |
 //! | `material` | planning: from setup and sounds to fittings and plan |
 
 mod arrival;
+mod brought;
 mod change;
 mod effect;
 mod material;

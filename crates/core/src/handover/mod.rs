@@ -210,6 +210,8 @@ pub enum Form {
         /// The mix as what.
         sound: SoundForm,
     },
+    /// The cut itself, with its history, its sounds and what was read of them: another machine opens it.
+    Cut,
 }
 
 /// Why a form makes no sense.
@@ -232,6 +234,7 @@ impl Form {
             Self::CueSheet { .. } => "music cue sheet",
             Self::Report { .. } => "report",
             Self::Everything { .. } => "everything",
+            Self::Cut => "the cut itself",
         }
     }
 
@@ -239,7 +242,7 @@ impl Form {
     pub fn extension(&self) -> &'static str {
         match self {
             Self::Mix { sound } | Self::Passage { sound, .. } => sound.coding.extension(),
-            Self::Stems { .. } | Self::Everything { .. } => "zip",
+            Self::Stems { .. } | Self::Everything { .. } | Self::Cut => "zip",
             Self::Film { container, .. } => container.extension(),
             Self::List { list } => list.extension(),
             Self::CueSheet { sheet: SheetForm::Csv } => "csv",
@@ -254,7 +257,7 @@ impl Form {
             Self::Mix { sound } | Self::Passage { sound, .. } | Self::Everything { sound } => sound.with_tail,
             Self::Stems { with_tail } => *with_tail,
             Self::Film { .. } => false,
-            Self::List { .. } | Self::CueSheet { .. } | Self::Report { .. } => true,
+            Self::List { .. } | Self::CueSheet { .. } | Self::Report { .. } | Self::Cut => true,
         }
     }
 

@@ -19,7 +19,7 @@ use uuid::Uuid;
 /// Mounts the addresses.
 pub fn configure(config: &mut web::ServiceConfig) {
     config.service(upload_bed).service(add_bed).service(beds).service(upload_take).service(upload_ambience).service(upload_film);
-    config.service(upload_list).service(upload_grid).service(cut_from_list).service(cut_from_film).service(shots_out);
+    config.service(upload_list).service(upload_grid).service(cut_from_list).service(cut_from_film).service(cut_from_cut).service(shots_out);
 }
 
 /// The first file of a form, with its tidied name.
@@ -135,6 +135,14 @@ pub async fn cut_from_film(studio: web::Data<Studio>, mut form: Multipart) -> Re
     let (name, field) = first_file(&mut form).await?;
     let file = studio.take_in(&name, field).await?;
     Ok(web::Json(Made { id: studio.cut_from_film(file).await? }))
+}
+
+/// Opens a cut that was handed over as one file: with its history, its sounds and what was read of them.
+#[utoipa::path(request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Made)))]
+#[post("/api/cuts/from-cut")]
+pub async fn cut_from_cut(studio: web::Data<Studio>, mut form: Multipart) -> Result<web::Json<Made>, Problem> {
+    let (_, field) = first_file(&mut form).await?;
+    Ok(web::Json(Made { id: studio.take_cut_in(field).await? }))
 }
 
 /// Takes a list into a cut: OpenTimelineIO, CMX 3600, a table of moments, WebVTT or SubRip. A

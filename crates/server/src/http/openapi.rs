@@ -33,6 +33,7 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         files::upload_list,
         files::upload_grid,
         files::cut_from_list,
+        files::cut_from_cut,
         files::cut_from_film,
         files::shots_out,
         film::play_film,

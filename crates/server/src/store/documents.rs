@@ -56,8 +56,12 @@ impl Stored {
 
 /// Stores a document; its hash. `like` is one that it may be much like.
 pub(super) async fn write(transaction: &mut MySqlTransaction<'_>, value: &impl Serialize, like: Option<&[u8]>) -> Result<Vec<u8>, StoreError> {
-    let text = serde_json::to_vec(value)?;
-    let hash = Sha256::digest(&text).to_vec();
+    write_text(transaction, &serde_json::to_vec(value)?, like).await
+}
+
+/// As [`write`], of a document that is JSON already.
+pub(super) async fn write_text(transaction: &mut MySqlTransaction<'_>, text: &[u8], like: Option<&[u8]>) -> Result<Vec<u8>, StoreError> {
+    let hash = Sha256::digest(text).to_vec();
     let there: Option<(i32,)> = sqlx::query_as("SELECT 1 FROM documents WHERE hash = ?").bind(&hash).fetch_optional(&mut **transaction).await?;
     if there.is_some() {
         return Ok(hash);
@@ -66,9 +70,9 @@ pub(super) async fn write(transaction: &mut MySqlTransaction<'_>, value: &impl S
         Some(like) => whole_of(transaction, like).await?,
         None => None,
     };
-    let alone = pack(&text, &[])?;
+    let alone = pack(text, &[])?;
     let packed = match &whole {
-        Some((base, whole)) => Some((base, pack(&text, whole)?)).filter(|(_, body)| body.len() < alone.len() / 2),
+        Some((base, whole)) => Some((base, pack(text, whole)?)).filter(|(_, body)| body.len() < alone.len() / 2),
         None => None,
     };
     let (base, body) = packed.map_or((None, alone), |(base, body)| (Some(base), body));

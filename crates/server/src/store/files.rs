@@ -157,6 +157,19 @@ impl Files {
         Ok(Received { hash, size_bytes, file })
     }
 
+    /// Takes a cut as one file: its film and its sounds, each as large as an upload may be.
+    ///
+    /// # Errors
+    /// As [`Files::receive`].
+    pub async fn receive_whole_cut<B, E>(&self, chunks: impl Stream<Item = Result<B, E>> + Unpin) -> Result<Received, StoreError>
+    where
+        B: AsRef<[u8]>,
+        E: std::fmt::Display,
+    {
+        const TIMES: u64 = 8;
+        self.receive_at_most(chunks, self.room.most_upload_bytes.saturating_mul(TIMES)).await
+    }
+
     /// Takes a local file as an upload.
     ///
     /// # Errors

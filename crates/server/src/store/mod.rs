@@ -11,10 +11,12 @@
 //! | `comparisons` | candidates as they would lie |
 //! | `licences` | which pieces of a supplier were taken |
 //! | `jobs` | the queue |
+//! | `archive` | whole cuts, out of the tables and into them |
 //! | `handed` | files that were handed over |
 //! | `files` | the sounds themselves, uploads on their way, working files |
 //! | `unused` | what nothing names any more |
 
+pub mod archive;
 pub mod comparisons;
 pub mod cuts;
 mod documents;

@@ -3,6 +3,7 @@
 use super::{Files, StoreError, documents};
 use chrono::NaiveDateTime;
 use futures_util::TryStreamExt;
+use jaunty_exchange::archive::Contents;
 use sqlx::MySqlPool;
 use std::collections::HashSet;
 
@@ -41,6 +42,20 @@ pub async fn used_sounds(pool: &MySqlPool) -> Result<HashSet<String>, StoreError
         used.insert(hash);
     }
     Ok(used)
+}
+
+/// What looks like the name of a sound in the documents of a cut's history.
+///
+/// # Errors
+/// What the database says.
+pub async fn named_by(pool: &MySqlPool, contents: &Contents) -> Result<HashSet<String>, StoreError> {
+    let mut named = HashSet::new();
+    let documents: HashSet<&str> = contents.revisions.iter().flat_map(|r| [r.setup.as_str(), &r.plan, &r.fittings]).collect();
+    for hash in documents {
+        let bytes: Vec<u8> = (0..hash.len()).step_by(2).filter_map(|k| u8::from_str_radix(hash.get(k..k + 2)?, 16).ok()).collect();
+        named.extend(documents::text(pool, &bytes).await?.iter().flat_map(|text| hashes(text)));
+    }
+    Ok(named)
 }
 
 /// Removes a sound that came in before `before`, with all that was made of it; its bytes if it was removed.

@@ -1,15 +1,18 @@
 //! Handing over: files of a revision, each a job, made once for what they are made of.
 
+mod archive;
 mod files;
 mod sound;
 
 use super::task::{Report, TaskError};
 use super::{Problem, Studio};
+use crate::store::archive as whole;
 use crate::store::cuts::{self, Revision};
 use crate::store::handed::{self, HandedRow};
 use crate::store::jobs;
 use jaunty_core::cut::Work;
 use jaunty_core::handover::{Form, SourceName, file_name};
+use jaunty_exchange::archive::hash_of;
 use sqlx::types::Json;
 use std::collections::HashMap;
 use std::path::PathBuf;
@@ -62,14 +65,23 @@ impl Studio {
         if matches!(form, Form::Film { .. }) && found.cut.setup.film.is_none() {
             return Err(Problem::bad_value("This cut has no film. Bring one in at Picture."));
         }
-        if found.cut.plan.layers.is_empty() {
+        if found.cut.plan.layers.is_empty() && form != Form::Cut {
             return Err(Problem::bad_value("There is nothing to hand over yet. Bring in a bed first."));
         }
-        if let Some(same) = handed::made_of(&self.pool, &found.cut.handed_as(&form)).await? {
+        if let Some(same) = handed::made_of(&self.pool, &self.made_of(id, &found, &form).await?).await? {
             let row = HandedRow { id: Uuid::now_v7(), revision, ..same };
             return Ok(Some(handed::note(&self.pool, id, &row).await?));
         }
         Ok(None)
+    }
+
+    /// Digest of everything that a file is made of.
+    async fn made_of(&self, id: Uuid, found: &Revision, form: &Form) -> Result<String, Problem> {
+        Ok(match form {
+            // All of its history, which only grows.
+            Form::Cut => hash_of(format!("{id} {} {}", found.number, whole::revision_count(&self.pool, id).await?).as_bytes()),
+            _ => found.cut.handed_as(form),
+        })
     }
 
     /// Makes a file and notes it.
@@ -78,6 +90,7 @@ impl Studio {
     /// [`TaskError`].
     pub(super) async fn hand_over(&self, id: Uuid, revision: u32, form: &Form, report: Report) -> Result<HandedRow, TaskError> {
         let found = self.revision_to_hand_over(id, revision).await?;
+        let made_of = self.made_of(id, &found, form).await?;
         let made = self.make(id, &found, form, &report).await?;
         let received = self.files.receive_made(made.file.path()).await?;
         let (file_hash, size_bytes) = (received.hash.clone(), received.size_bytes);
@@ -87,7 +100,7 @@ impl Studio {
         let row = HandedRow {
             id: Uuid::now_v7(),
             revision,
-            made_of: found.cut.handed_as(form),
+            made_of,
             form: Json(*form),
             name: format!("{name}.{}", form.extension()),
             file_hash,

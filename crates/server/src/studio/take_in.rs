@@ -56,17 +56,23 @@ impl Studio {
 
     /// Noted first and stored then: a sweep that would remove the same sound waits or is waited for.
     async fn keep(&self, received: Received, name: &str, extension: &str) -> Result<String, Problem> {
-        if let Some(quota_bytes) = self.quota_bytes {
-            let kept_bytes = sounds::size_bytes(&self.pool).await?;
-            if kept_bytes.saturating_add(received.size_bytes) > quota_bytes {
-                let text = format!("The sounds on this server may take {} MB, and with this file they would take more.", quota_bytes / 1_000_000);
-                return Err(Problem::new(Code::NoRoom, text));
-            }
-        }
+        self.check_quota(received.size_bytes).await?;
         let hash = received.hash.clone();
         sounds::insert(&self.pool, &hash, name, extension, received.size_bytes).await?;
         self.files.keep(received)?;
         Ok(hash)
+    }
+
+    /// Whether there is room for so many bytes more.
+    pub(super) async fn check_quota(&self, more_bytes: u64) -> Result<(), Problem> {
+        if let Some(quota_bytes) = self.quota_bytes {
+            let kept_bytes = sounds::size_bytes(&self.pool).await?;
+            if kept_bytes.saturating_add(more_bytes) > quota_bytes {
+                let text = format!("The sounds on this server may take {} MB, and with this file they would take more.", quota_bytes / 1_000_000);
+                return Err(Problem::new(Code::NoRoom, text));
+            }
+        }
+        Ok(())
     }
 
     async fn read_list<B, E>(&self, chunks: impl Stream<Item = Result<B, E>> + Unpin, wanted: For) -> Result<List, Problem>

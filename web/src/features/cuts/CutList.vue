@@ -5,7 +5,7 @@ import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, sendFile, server, type Description, type CutSummary } from '../../shared/http'
 import DropArea from '../../shared/DropArea.vue'
-import { CUT_LISTS, FILMS, isFilm } from '../../shared/files'
+import { CUTS, CUT_LISTS, FILMS, isCut, isFilm } from '../../shared/files'
 import { bare } from '../../shared/words'
 import CutForm from './CutForm.vue'
 import { emptyForm, rateOf, RATES, type CutFormValue } from './rates'
@@ -92,15 +92,16 @@ async function make(body: Description) {
   }
 }
 
-/** A cut from an edit list or a film: both say how long it is. */
+/** A cut from an edit list or a film, which say how long it is, or a whole cut that was handed over. */
 async function fromFile(chosen: File) {
   busy.value = true
   const rate = listRate.value ? rateOf(listRate.value) : null
   const query = rate ? `?num=${rate.num}&den=${rate.den}&dropFrame=${rate.dropFrame}` : ''
-  const place = isFilm(chosen.name) ? 'from-film' : `from-list${query}`
+  const whole = isCut(chosen.name)
+  const place = whole ? 'from-cut' : isFilm(chosen.name) ? 'from-film' : `from-list${query}`
   try {
     const cut = await sendFile<{ id: string }>(`/api/cuts/${place}`, chosen, () => undefined)
-    await router.push(`/cuts/${cut.id}/picture`)
+    await router.push(whole ? `/cuts/${cut.id}` : `/cuts/${cut.id}/picture`)
   } catch (cause) {
     message.error((cause as Error).message, 8)
   } finally {
@@ -170,9 +171,9 @@ async function fromFile(chosen: File) {
         <h2>New cut, from a file</h2>
         <div class="card start">
           <DropArea
-            title="Drop an edit list or a film"
-            hint="OpenTimelineIO, CMX 3600, MP4, WebM"
-            :accept="`${CUT_LISTS},${FILMS}`"
+            title="Drop an edit list, a film or a whole cut"
+            hint="OpenTimelineIO, CMX 3600, MP4, WebM; a cut that was handed over as one file"
+            :accept="`${CUT_LISTS},${FILMS},${CUTS}`"
             :disabled="busy"
             test="from-file"
             @file="fromFile"

@@ -68,6 +68,7 @@ impl Studio {
                 span.say("measuring the mix", 0.2)?;
                 Ok(Made { file: self.written(&self.report(cut, found, page).await?)?, told: Vec::new() })
             }
+            Form::Cut => self.make_archive(cut, found.number, &span).await,
             Form::Everything { sound } => self.make_everything(cut, found, sound, &span).await,
         }
     }

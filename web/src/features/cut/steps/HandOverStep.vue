@@ -114,6 +114,11 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
     about: 'what Check found, with its figures',
     form: { what: 'report', page: report.value === 'page' },
   },
+  {
+    name: 'The cut itself',
+    about: 'with its history and all its sounds: for another machine, or as a backup',
+    form: { what: 'cut' },
+  },
 ])
 </script>
 
