@@ -24,7 +24,7 @@ mod speak;
 mod stretch;
 
 pub use decode::{DecodedInfo, RATES_HZ, decode_file, decode_to_sound, decode_to_source, free_bytes};
-pub use encode::{BIT_DEPTH, WavStream, step_of, wav_bytes, write_wav};
+pub use encode::{BIT_DEPTH, WavStream, step_of, steps_of, take_away, wav_bytes, write_wav};
 pub use error::DecodeError;
 pub use overview::{Overview, overview};
 pub use pcm::{PcmFile, PcmWriter};

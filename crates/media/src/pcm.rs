@@ -43,6 +43,14 @@ impl PcmWriter {
         self.file.write_all(&self.bytes)
     }
 
+    /// Completes a file that need not outlive a power cut.
+    ///
+    /// # Errors
+    /// What the file system says.
+    pub fn close(mut self) -> io::Result<()> {
+        self.file.flush()
+    }
+
     /// Makes sure that everything is on disk.
     ///
     /// # Errors

@@ -7,7 +7,7 @@ use jaunty_core::mix::{self, Hear};
 use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{self, BedRead, Reading};
 use jaunty_core::shape::{FadeShape, LevelObject};
-use jaunty_core::sound::limiter::Limiter;
+use jaunty_core::sound::limiter::{Limiter, for_limiter};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::speech::{self, SpeechReading};
 use jaunty_core::units::{CutLength, FrameRate, TimeError, seconds_from_samples};
@@ -16,7 +16,6 @@ use jaunty_exchange::{ExchangeError, For};
 use jaunty_media::hand_over::{HandOverError, encode};
 use jaunty_media::{DecodeError, WavStream, decode_to_sound, decode_to_source};
 use serde_json::{Value, json};
-use std::io::BufWriter;
 use std::path::{Path, PathBuf};
 
 /// Why a command stopped.
@@ -257,7 +256,7 @@ fn sounds_of<'a>(bed: Option<&'a Sound>, narration: Option<&'a Sound>) -> impl F
 /// Writes a plan as WAV, of floating point or of 24 bits.
 fn write_wav(plan: &Plan, sounds: &mix::Sounds<'_, '_>, limiter: Option<&Limiter>, is_float: bool, out: &Path) -> Result<(), CliError> {
     let cause = |cause| CliError::Write { path: out.to_owned(), cause };
-    let file = BufWriter::new(std::fs::File::create(out).map_err(cause)?);
+    let file = std::fs::File::create(out).map_err(cause)?;
     let mut stream = if is_float { WavStream::float(file, 2) } else { WavStream::new(file, 2) }.map_err(cause)?;
     const BLOCK: u64 = 480_000;
     for start in (0..plan.length_samples).step_by(BLOCK as usize) {
@@ -277,7 +276,7 @@ fn write_mix(plan: &Plan, sounds: &mix::Sounds<'_, '_>, form: SoundForm, title: 
     }
     Form::Mix { sound: form }.check(plan.length_samples)?;
     let (level, limiter) = if form.limited {
-        let (energies, peaks) = mix::for_limiter(plan, sounds)?;
+        let (energies, peaks) = for_limiter(&mix::Heard::new(plan, sounds, Hear::Everything)?);
         let (level, limiter) = limited(&energies, &peaks, form.loudness_lufs);
         (level, Some(limiter))
     } else {

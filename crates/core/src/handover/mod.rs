@@ -12,7 +12,7 @@ pub use cue_sheet::{Credit, Cue, Use, cue_sheet};
 pub use done::{Done, DonePiece, DoneTrack, LevelPoint, SourceName, done};
 pub use level::{Level, MOST_DBTP, level, limited};
 pub use naming::{PLACES, USUAL_PATTERN, check_pattern, file_name, safe_name};
-pub use stems::{Stem, stems};
+pub use stems::{Share, Stem, stems};
 
 use serde::{Deserialize, Serialize};
 

@@ -3,7 +3,6 @@
 use super::{Hear, MissingSound, render};
 use crate::plan::{Master, Plan};
 use crate::shape::LevelObject;
-use crate::sound::limiter::BlockPeaks;
 use crate::sound::loudness::{
     BLOCK_SAMPLES, BlockEnergies, Loudness, SILENCE_ENERGY, TruePeak, energy_from_lufs, integrated_and_range, lufs_from_energy, measure_all,
 };
@@ -228,20 +227,6 @@ fn masked(film: &[f64], bed: &[f64], spoken: &[bool]) -> Vec<Masked> {
         (bed_under_db < COVERS_DB).then_some(Masked { start_samples: first * BLOCK_SAMPLES, end_samples: (last + 1) * BLOCK_SAMPLES, bed_under_db })
     };
     runs.filter_map(of).collect()
-}
-
-/// What a limiter goes by: [`crate::sound::loudness::block_energies`] of the mix, and the peaks of its [`BlockPeaks`].
-///
-/// # Errors
-/// [`MissingSound`] when `sounds` does not know one that the plan names.
-pub fn for_limiter<'p>(plan: &'p Plan, sounds: &'p Sounds<'p, '_>) -> Result<(Vec<f64>, Vec<f32>), MissingSound> {
-    let (mut energies, mut peaks) = (BlockEnergies::new(2), BlockPeaks::new(2));
-    for start in (0..plan.length_samples).step_by(RANGE as usize) {
-        let mix = render(plan, sounds, start..(start + RANGE).min(plan.length_samples), Hear::Everything)?;
-        energies.add(&planes(&mix));
-        peaks.add(&planes(&mix));
-    }
-    Ok((energies.end(), peaks.end()))
 }
 
 /// Samples that are rendered at once while measuring: ten seconds, of whole blocks.

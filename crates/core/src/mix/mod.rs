@@ -6,7 +6,7 @@ mod meters;
 mod outline;
 
 pub use count::count_along;
-pub use meters::{Heard, Masked, Meters, PhraseMeter, Sounds, for_limiter, loudness, master, meters};
+pub use meters::{Heard, Masked, Meters, PhraseMeter, Sounds, loudness, master, meters};
 pub use outline::outline;
 
 use crate::fit::FittedBed;

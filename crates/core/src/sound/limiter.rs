@@ -4,7 +4,8 @@
 //! comes; let go slowly, and averaged, so that it bends and never jumps. It is one gain for both channels and delays nothing:
 //! where nothing peaks each sample stays as it is.
 
-use super::loudness::TruePeak;
+use super::Source;
+use super::loudness::{BLOCK_SAMPLES, BlockEnergies, TruePeak, feed};
 use crate::SAMPLE_RATE_HZ;
 use crate::units::db_from_gain;
 
@@ -50,6 +51,17 @@ impl BlockPeaks {
         }
         self.peaks
     }
+}
+
+/// What a limiter goes by: [`super::loudness::block_energies`] of a sound, and the peaks of its [`BlockPeaks`].
+pub fn for_limiter(source: &dyn Source) -> (Vec<f64>, Vec<f32>) {
+    let count = source.channel_count();
+    let (mut energies, mut peaks) = (BlockEnergies::new(count), BlockPeaks::new(count));
+    feed(source, 100 * BLOCK_SAMPLES as usize, |planes| {
+        energies.add(planes);
+        peaks.add(planes);
+    });
+    (energies.end(), peaks.end())
 }
 
 /// The gains that hold a sound under a ceiling.

@@ -30,6 +30,22 @@ pub struct Loudness {
     pub clipped_count: u64,
 }
 
+impl Loudness {
+    /// What the same sound measures with so much more gain, in dB, where none of it sticks to full scale.
+    #[must_use]
+    pub fn raised(self, gain_db: f64) -> Self {
+        let raised = |value: Option<f64>| value.map(|db| db + gain_db);
+        Self {
+            integrated_lufs: raised(self.integrated_lufs),
+            short_term_max_lufs: raised(self.short_term_max_lufs),
+            sample_peak_dbfs: raised(self.sample_peak_dbfs),
+            true_peak_dbtp: raised(self.true_peak_dbtp),
+            short_term_lufs: self.short_term_lufs.iter().map(|lufs| (f64::from(*lufs) + gain_db).max(-70.0) as f32).collect(),
+            ..self
+        }
+    }
+}
+
 /// Distance of the blocks of [`block_energies`] in samples: a tenth of a second.
 pub const BLOCK_SAMPLES: u64 = SAMPLE_RATE_HZ as u64 / 10;
 
@@ -55,7 +71,7 @@ fn meter(channel_count: usize, mode: Mode) -> EbuR128 {
     meter
 }
 
-fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
+pub(super) fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
     let len = source.len_samples();
     let mut planes = vec![vec![0.0f32; block]; source.channel_count()];
     let mut start = 0u64;
@@ -76,37 +92,91 @@ fn feed(source: &dyn Source, block: usize, mut each: impl FnMut(&[&[f32]])) {
 /// Everything is made from the energies of tenths of a second, so that the weighted samples are
 /// gone over once: a gating block of BS.1770-4 is four of them, a short-term window thirty.
 pub fn measure(source: &dyn Source) -> Loudness {
-    measured(source, None)
+    let mut parts = Parts::new(source.channel_count());
+    feed(source, BLOCK_SAMPLES as usize, |planes| parts.add(planes));
+    let true_peak_dbtp = likely_true_peak_dbtp(source, &parts.peaks);
+    parts.end(true_peak_dbtp)
 }
 
 /// [`measure`] with the true peak of all of it.
 pub fn measure_all(source: &dyn Source) -> Loudness {
-    measured(source, Some(TruePeak::new(source.channel_count())))
+    let mut meter = LoudnessMeter::new(source.channel_count());
+    feed(source, BLOCK_SAMPLES as usize, |planes| meter.add(planes));
+    meter.end()
 }
 
-fn measured(source: &dyn Source, mut true_peak: Option<TruePeak>) -> Loudness {
-    let mut meter = meter(source.channel_count(), Mode::M | Mode::SAMPLE_PEAK);
-    let mut energies = Vec::new();
-    let mut clipped_count = 0;
-    let mut peaks = Vec::new();
-    feed(source, BLOCK_SAMPLES as usize, |planes| {
-        peaks.push(planes.iter().flat_map(|p| p.iter()).fold(0.0f32, |top, s| top.max(s.abs())));
-        clipped_count += planes.iter().map(|plane| clips(plane)).sum::<u64>();
-        meter.add_frames_planar_f32(planes).expect("planes of one length");
-        energies.push(last_block_energy(&meter, planes[0].len()));
-        if let Some(peak) = &mut true_peak {
-            peak.add(planes);
+/// All of [`Loudness`] but the true peak.
+struct Parts {
+    energies: BlockEnergies,
+    /// Highest sample of each tenth of a second.
+    peaks: Vec<f32>,
+    highest: f32,
+    clipped_count: u64,
+}
+
+impl Parts {
+    fn new(channel_count: usize) -> Self {
+        Self { energies: BlockEnergies::new(channel_count), peaks: Vec::new(), highest: 0.0, clipped_count: 0 }
+    }
+
+    fn add(&mut self, planes: &[&[f32]]) {
+        self.energies.add(planes);
+        let len = planes[0].len();
+        for start in (0..len).step_by(BLOCK_SAMPLES as usize) {
+            let block = start..len.min(start + BLOCK_SAMPLES as usize);
+            let peak = planes.iter().map(|p| highest(&[&p[block.clone()]])).fold(0.0, f32::max);
+            self.clipped_count += planes.iter().map(|p| clips(&p[block.clone()])).sum::<u64>();
+            self.highest = self.highest.max(peak);
+            self.peaks.push(peak);
         }
-    });
-    let short_term = windows(&energies, 30);
-    Loudness {
-        integrated_lufs: integrated_lufs(&energies),
-        short_term_max_lufs: finite(lufs_from_energy(short_term.iter().copied().fold(0.0, f64::max))),
-        sample_peak_dbfs: top_db(source.channel_count(), |c| meter.sample_peak(c).unwrap_or(0.0)),
-        true_peak_dbtp: true_peak.map_or_else(|| likely_true_peak_dbtp(source, &peaks), |peak| peak.dbtp()),
-        short_term_lufs: (0..energies.len().div_ceil(10)).map(|s| short_term_at(&energies, s)).collect(),
-        range_lu: range_lu(short_term),
-        clipped_count,
+    }
+
+    fn end(self, true_peak_dbtp: Option<f64>) -> Loudness {
+        let energies = self.energies.end();
+        let short_term = windows(&energies, 30);
+        Loudness {
+            integrated_lufs: integrated_lufs(&energies),
+            short_term_max_lufs: finite(lufs_from_energy(short_term.iter().copied().fold(0.0, f64::max))),
+            sample_peak_dbfs: finite(crate::units::db_from_gain(f64::from(self.highest))),
+            true_peak_dbtp,
+            short_term_lufs: (0..energies.len().div_ceil(10)).map(|s| short_term_at(&energies, s)).collect(),
+            range_lu: range_lu(short_term),
+            clipped_count: self.clipped_count,
+        }
+    }
+}
+
+/// [`measure_all`] of a sound that comes piece by piece, of whole tenths of a second but for the last.
+pub struct LoudnessMeter {
+    parts: Parts,
+    true_peak: TruePeak,
+}
+
+impl LoudnessMeter {
+    /// For a sound of one or two channels.
+    pub fn new(channel_count: usize) -> Self {
+        Self { parts: Parts::new(channel_count), true_peak: TruePeak::new(channel_count) }
+    }
+
+    /// The next piece.
+    pub fn add(&mut self, planes: &[&[f32]]) {
+        /// From so many samples on a second thread is worth its while: a second.
+        const LONG: usize = SAMPLE_RATE_HZ as usize;
+        let Self { parts, true_peak } = self;
+        if planes[0].len() < LONG {
+            parts.add(planes);
+            return true_peak.add(planes);
+        }
+        std::thread::scope(|scope| {
+            scope.spawn(|| true_peak.add(planes));
+            parts.add(planes);
+        });
+    }
+
+    /// All of it was there.
+    pub fn end(self) -> Loudness {
+        let true_peak_dbtp = self.true_peak.dbtp();
+        self.parts.end(true_peak_dbtp)
     }
 }
 
@@ -251,24 +321,69 @@ impl BlockEnergies {
 }
 
 /// [`true_peak_dbtp`] of a sound that comes piece by piece.
+///
+/// Between samples a band-limited sound reaches no higher than [`OVERSHOOT`] times the highest sample around. Where even that
+/// is under the highest peak so far nothing is interpolated: the result is the same, and most of a sound is such.
 pub struct TruePeak {
     meter: EbuR128,
+    /// The last samples of each channel that the meter may not have seen.
+    before: Vec<[f32; REACH]>,
+    /// Whether it saw them.
+    is_fed: bool,
+}
+
+/// Samples on either side that the interpolation goes over, and more.
+const REACH: usize = 32;
+/// Over the interpolation filter's sum of magnitudes in any phase, which is under 1.9.
+const OVERSHOOT: f32 = 2.2;
+/// Samples of which it is decided at once whether they are interpolated.
+const DECIDED: usize = 480;
+
+fn highest(planes: &[&[f32]]) -> f32 {
+    planes.iter().flat_map(|p| p.iter()).fold(0.0f32, |top, s| top.max(s.abs()))
 }
 
 impl TruePeak {
     /// For a sound of one or two channels.
     pub fn new(channel_count: usize) -> Self {
-        Self { meter: meter(channel_count, Mode::TRUE_PEAK) }
+        Self { meter: meter(channel_count, Mode::TRUE_PEAK), before: vec![[0.0; REACH]; channel_count], is_fed: true }
+    }
+
+    fn feed(&mut self, planes: &[&[f32]]) {
+        self.meter.add_frames_planar_f32(planes).expect("planes of one length");
+    }
+
+    fn so_far(&self) -> f32 {
+        (0..self.channel_count() as u32).map(|c| self.meter.true_peak(c).unwrap_or(0.0)).fold(0.0, f64::max) as f32
     }
 
     /// The next piece.
     pub fn add(&mut self, planes: &[&[f32]]) {
-        self.meter.add_frames_planar_f32(planes).expect("planes of one length");
+        let len = planes[0].len();
+        for start in (0..len).step_by(DECIDED) {
+            let block: Vec<&[f32]> = planes.iter().map(|plane| &plane[start..len.min(start + DECIDED)]).collect();
+            let before: Vec<[f32; REACH]> = self.before.clone();
+            let before: Vec<&[f32]> = before.iter().map(<[f32; REACH]>::as_slice).collect();
+            let needed = highest(&block).max(highest(&before)) * OVERSHOOT >= self.so_far();
+            if needed {
+                // What was left out before lies under the highest, and so does whatever the meter makes of it.
+                if !self.is_fed {
+                    self.feed(&before);
+                }
+                self.feed(&block);
+            }
+            self.is_fed = needed;
+            for (kept, plane) in self.before.iter_mut().zip(&block) {
+                let fresh = plane.len().min(REACH);
+                kept.copy_within(fresh.., 0);
+                kept[REACH - fresh..].copy_from_slice(&plane[plane.len() - fresh..]);
+            }
+        }
     }
 
     /// The next piece; the highest in it as an amplitude. The meter finds it some samples late.
     pub fn add_and_look(&mut self, planes: &[&[f32]]) -> f32 {
-        self.add(planes);
+        self.feed(planes);
         (0..self.channel_count() as u32).map(|c| self.meter.prev_true_peak(c).unwrap_or(0.0)).fold(0.0, f64::max) as f32
     }
 

@@ -10,6 +10,7 @@ pub mod loudness;
 pub(crate) mod resample;
 
 use std::fmt;
+use std::ops::Range;
 
 /// Something with samples in it.
 pub trait Source {
@@ -93,6 +94,33 @@ impl Sound {
     /// Silence of `len_samples` in `channel_count` channels.
     pub fn silence(channel_count: usize, len_samples: usize) -> Self {
         Self::new(vec![vec![0.0; len_samples]; channel_count])
+    }
+
+    /// A range of another sound, as if it had silence on either side.
+    pub fn of(source: &dyn Source, range: Range<u64>) -> Self {
+        let plane = |channel| {
+            let mut plane = vec![0.0; (range.end - range.start) as usize];
+            source.read(channel, range.start as i64, &mut plane);
+            plane
+        };
+        Self::new((0..source.channel_count()).map(plane).collect())
+    }
+
+    /// Goes on with another sound of as many channels.
+    pub fn append(&mut self, next: &Self) {
+        self.channels.iter_mut().zip(&next.channels).for_each(|(own, more)| own.extend_from_slice(more));
+    }
+
+    /// Adds another sound of as many channels and samples.
+    pub fn add(&mut self, other: &Self) {
+        for (own, more) in self.channels.iter_mut().zip(&other.channels) {
+            own.iter_mut().zip(more).for_each(|(sum, sample)| *sum += sample);
+        }
+    }
+
+    /// Multiplies every sample.
+    pub fn raise(&mut self, gain: f32) {
+        self.channels.iter_mut().flatten().for_each(|sample| *sample *= gain);
     }
 
     /// The samples of every channel.

@@ -1,7 +1,9 @@
 //! Loudness against the signals of EBU Tech 3341 (2016), table 1, made here from their description.
 
-use jaunty_core::sound::Sound;
-use jaunty_core::sound::loudness::{block_energies, lufs_from_energy, measure, true_peak_dbtp};
+use ebur128::{EbuR128, Mode};
+use jaunty_core::sound::loudness::{LoudnessMeter, TruePeak, block_energies, lufs_from_energy, measure, measure_all, true_peak_dbtp};
+use jaunty_core::sound::{Sound, Source};
+use proptest::prelude::*;
 
 /// A stereo sine of 1 kHz in steps of (peak level in dBFS, seconds).
 fn sine(steps: &[(f64, f64)]) -> Sound {
@@ -87,6 +89,54 @@ fn the_quick_true_peak_is_that_of_the_whole() {
     let top = measured.short_term_lufs.iter().copied().fold(f32::MIN, f32::max);
     assert!((f64::from(top) - measured.short_term_max_lufs.unwrap()).abs() < 1.0);
     assert_eq!(measure(&Sound::silence(1, 96_000)).true_peak_dbtp, None);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    /// What is not interpolated because it cannot be the highest changes nothing: the crate `ebur128` over all of it says the same.
+    #[test]
+    fn the_true_peak_is_that_of_every_sample(levels in prop::collection::vec(0.0f32..1.0, 1..40), pieces in prop::collection::vec(1usize..3000, 1..30), seed in any::<u32>()) {
+        let mut chance = seed | 1;
+        let mut noise = || {
+            chance ^= chance << 13;
+            chance ^= chance >> 17;
+            chance ^= chance << 5;
+            chance as f32 / u32::MAX as f32 * 2.0 - 1.0
+        };
+        let planes: Vec<Vec<f32>> = (0..2).map(|_| levels.iter().flat_map(|&level| (0..700).map(|_| level.powi(3) * noise()).collect::<Vec<_>>()).collect()).collect();
+        let mut whole = EbuR128::new(2, 48_000, Mode::TRUE_PEAK).unwrap();
+        whole.add_frames_planar_f32(&[&planes[0], &planes[1]]).unwrap();
+        let expected = whole.true_peak(0).unwrap().max(whole.true_peak(1).unwrap());
+        let (mut peak, mut at) = (TruePeak::new(2), 0);
+        for length in pieces.iter().cycle() {
+            let to = planes[0].len().min(at + length);
+            peak.add(&[&planes[0][at..to], &planes[1][at..to]]);
+            at = to;
+            if at == planes[0].len() {
+                break;
+            }
+        }
+        prop_assert!((peak.dbtp().unwrap() - 20.0 * expected.log10()).abs() < 1e-9);
+    }
+}
+
+#[test]
+fn a_meter_that_is_fed_piece_by_piece_says_what_one_says_of_the_whole() {
+    let music = super::music::Piece::pop(104.0, 12).make().sound;
+    let mut meter = LoudnessMeter::new(music.channels().len());
+    for start in (0..music.len_samples()).step_by(144_000) {
+        let planes: Vec<&[f32]> = music.channels().iter().map(|p| &p[start as usize..p.len().min(start as usize + 144_000)]).collect();
+        meter.add(&planes);
+    }
+    let (pieces, whole) = (meter.end(), measure_all(&music));
+    assert_eq!(pieces, whole);
+    let mut louder = music.clone();
+    louder.raise(0.5);
+    let (measured, told) = (measure_all(&louder), whole.raised(20.0 * 0.5f64.log10()));
+    for (is, says) in [(measured.integrated_lufs, told.integrated_lufs), (measured.true_peak_dbtp, told.true_peak_dbtp), (measured.short_term_max_lufs, told.short_term_max_lufs)] {
+        assert!((is.unwrap() - says.unwrap()).abs() < 0.01, "{is:?} {says:?}");
+    }
 }
 
 #[test]

@@ -8,7 +8,7 @@ use jaunty_media::{DecodedInfo, PcmFile, free_bytes};
 use object_store::path::Path as ObjectPath;
 use object_store::{ObjectStore, ObjectStoreExt};
 use sha2::{Digest, Sha256};
-use std::io;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
@@ -185,6 +185,27 @@ impl Files {
     /// As [`Files::receive`].
     pub async fn receive_made(&self, path: &Path) -> Result<Received, StoreError> {
         self.receive_at_most(std::pin::pin!(chunks_of(tokio::fs::File::open(path).await?)), u64::MAX).await
+    }
+
+    /// Takes over a file that was made in the folder of what is unfinished, as it lies there.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub async fn take_over(&self, file: tempfile::NamedTempFile) -> Result<Received, StoreError> {
+        let hashed = tokio::task::spawn_blocking(move || -> io::Result<Received> {
+            let (mut open, mut hasher, mut block, mut size_bytes) = (std::fs::File::open(file.path())?, Sha256::new(), vec![0u8; 1 << 20], 0);
+            loop {
+                let count = open.read(&mut block)?;
+                if count == 0 {
+                    break;
+                }
+                hasher.update(&block[..count]);
+                size_bytes += count as u64;
+            }
+            open.sync_data()?;
+            Ok(Received { hash: hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect(), size_bytes, file })
+        });
+        Ok(hashed.await.map_err(io::Error::other)??)
     }
 
     /// Stores what has arrived, in one step: a store that is cut off has it whole or not at all. Two

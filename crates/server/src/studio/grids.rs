@@ -8,7 +8,7 @@ use jaunty_core::units::seconds_from_samples;
 use jaunty_exchange::grid::{self, Grid};
 use jaunty_media::{PcmFile, WavStream};
 use std::fs::File;
-use std::io::{self, BufWriter, Seek, SeekFrom, Write};
+use std::io::{self, Seek, SeekFrom, Write};
 use uuid::Uuid;
 
 /// What a grid is written as.
@@ -56,7 +56,7 @@ impl Studio {
 /// The sound as WAV with the cue points of its grid behind it.
 fn write_with_cues(file: &mut File, sound: &PcmFile, grid: &Grid) -> io::Result<()> {
     const BLOCK: usize = 1 << 16;
-    let mut stream = WavStream::new(BufWriter::new(file.try_clone()?), sound.channel_count())?;
+    let mut stream = WavStream::new(file.try_clone()?, sound.channel_count())?;
     for start in (0..sound.len_samples()).step_by(BLOCK) {
         let count = BLOCK.min((sound.len_samples() - start) as usize);
         let mut planes = vec![vec![0.0; count]; sound.channel_count()];

@@ -92,7 +92,7 @@ impl Studio {
         let found = self.revision_to_hand_over(id, revision).await?;
         let made_of = self.made_of(id, &found, form).await?;
         let made = self.make(id, &found, form, &report).await?;
-        let received = self.files.receive_made(made.file.path()).await?;
+        let received = self.files.take_over(made.file).await?;
         let (file_hash, size_bytes) = (received.hash.clone(), received.size_bytes);
         self.files.keep(received)?;
         let setup = &found.cut.setup;

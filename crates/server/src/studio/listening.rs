@@ -4,11 +4,9 @@ use super::{Problem, Studio};
 use crate::store::{comparisons, cuts, sounds};
 use jaunty_core::cut::{Candidate, Cut, Setup};
 use jaunty_core::fit::CloseUp;
-use jaunty_core::handover::{Level, limited};
-use jaunty_core::mix::{Hear, Meters, count_along, for_limiter, loudness, meters, outline, render};
+use jaunty_core::mix::{Hear, Meters, count_along, loudness, meters, outline, render};
 use jaunty_core::plan::{Layer, Plan, Role};
 use jaunty_core::reading::Reading;
-use jaunty_core::sound::limiter::Limiter;
 use jaunty_core::sound::loudness::Loudness;
 use jaunty_core::sound::{Sound, Source};
 use jaunty_media::PcmFile;
@@ -69,13 +67,21 @@ impl Ready {
         loudness(&self.plan, &self.open()).map_err(Problem::internal)
     }
 
-    /// The level of the mix with a limiter for its peaks, at a loudness where one is wanted.
+    /// A long range of the mix, on two cores.
     ///
     /// # Errors
     /// Never: all sounds are open.
-    pub fn limited(&self, wanted_lufs: Option<f64>) -> Result<(Level, Limiter), Problem> {
-        let (energies, peaks) = for_limiter(&self.plan, &self.open()).map_err(Problem::internal)?;
-        Ok(limited(&energies, &peaks, wanted_lufs))
+    pub fn render_at_once(&self, range: Range<u64>) -> Result<Sound, Problem> {
+        let middle = range.start + (range.end - range.start) / 2;
+        let halves = std::thread::scope(|scope| {
+            let second = scope.spawn(|| self.render(middle..range.end, Hear::Everything));
+            let first = self.render(range.start..middle, Hear::Everything);
+            Some((first, second.join().ok()?))
+        });
+        let (first, second) = halves.ok_or_else(|| Problem::internal("rendering broke off"))?;
+        let mut whole = first?;
+        whole.append(&second?);
+        Ok(whole)
     }
 
     /// A range of the mix.

@@ -12,7 +12,7 @@ use jaunty_core::speech::take_noise_out;
 use jaunty_core::voice::start_after;
 use jaunty_media::{WavStream, at_tempo, film, speak};
 use std::fs::File;
-use std::io::{self, BufWriter};
+use std::io;
 use std::path::Path;
 use uuid::Uuid;
 
@@ -46,7 +46,7 @@ impl Studio {
         let made = self.files.unfinished()?;
         let path = made.path().to_owned();
         let work = move || -> Result<(), TaskError> {
-            let mut stream = WavStream::new(BufWriter::new(File::create(path)?), jaunty_core::sound::Source::channel_count(&file))?;
+            let mut stream = WavStream::new(File::create(path)?, jaunty_core::sound::Source::channel_count(&file))?;
             let mut failed = None;
             let taken = take_noise_out(&file, &mut |doing, share| told.say(doing, share), &mut |block| {
                 failed = stream.append(block).err();
@@ -109,7 +109,7 @@ impl Studio {
 /// Writes a sound as WAV of 32-bit floating point, a part after the other.
 fn written(source: &dyn Source, to: &Path) -> Result<(), TaskError> {
     const PART_SAMPLES: u64 = 10 * 48_000;
-    let mut stream = WavStream::float(BufWriter::new(File::create(to)?), source.channel_count())?;
+    let mut stream = WavStream::float(File::create(to)?, source.channel_count())?;
     for start in (0..source.len_samples()).step_by(PART_SAMPLES as usize) {
         let end = source.len_samples().min(start + PART_SAMPLES);
         let plane = |channel| {
@@ -155,7 +155,7 @@ fn speak_all(lines: &[Line], length_samples: u64, to: &Path, report: &Report) ->
 
 /// A sound that is written from its start to its end, whatever its length, with silence where nothing is put.
 struct Track {
-    stream: WavStream<BufWriter<File>>,
+    stream: WavStream<'static>,
     written_samples: u64,
 }
 
@@ -164,7 +164,7 @@ impl Track {
     const SILENCE_SAMPLES: u64 = 48_000;
 
     fn create(to: &Path) -> io::Result<Self> {
-        Ok(Self { stream: WavStream::new(BufWriter::new(File::create(to)?), 1)?, written_samples: 0 })
+        Ok(Self { stream: WavStream::new(File::create(to)?, 1)?, written_samples: 0 })
     }
 
     /// Puts samples at `start`, which lies behind everything that was put before.

@@ -3,7 +3,7 @@
 use super::super::task::{Report, TaskError};
 use super::super::{Problem, Studio, extension, title_from};
 use super::Made;
-use super::sound::{Span, problem};
+use super::sound::{OnItsWay, Span, problem};
 use crate::store::cuts::Revision;
 use crate::store::sounds;
 use jaunty_core::check;
@@ -22,7 +22,6 @@ use sha2::{Digest, Sha256};
 use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, BufWriter, Read, Seek, Write};
-use std::sync::Arc;
 use tempfile::NamedTempFile;
 use uuid::Uuid;
 use zip::ZipWriter;
@@ -97,11 +96,11 @@ impl Studio {
     async fn make_film(&self, found: &Revision, container: FilmContainer, keeps_old_sound: bool, span: &Span) -> Result<Made, TaskError> {
         let (setup, plan) = (&found.cut.setup, &found.cut.plan);
         let film = setup.film.as_ref().ok_or_else(|| Problem::bad_value("This cut has no film. Bring one in at Picture."))?;
-        let ready = Arc::new(self.open_plan(plan.clone()).await?);
-        let (_, level) = self.measured(&ready, SoundForm::default(), &span.part(0.0, 0.2)).await?;
-        let ready = Arc::new(self.open_plan(plan.raised(level.gain_db)).await?);
+        let mix = self.rendered(plan, &span.part(0.0, 0.4)).await?;
+        let level = mix.level(SoundForm::default());
         let wav = self.files.unfinished()?;
-        self.write_wav(&ready, 0..plan.length_samples, wav.path(), true, None, &span.part(0.2, 0.6)).await?;
+        let out = OnItsWay { gain_db: level.gain_db, limiter: None };
+        self.write_wav(&mix, 0..plan.length_samples, wav.path(), true, &out, &span.part(0.4, 0.6)).await?;
         let spoken = plan.phrases.iter().filter_map(|p| Some((p.start_samples, p.end_samples, p.words.as_deref()?)));
         let text = write_subrip(spoken);
         let captions = if text.is_empty() { None } else { Some(self.written(text.as_bytes())?) };

@@ -6,19 +6,22 @@ use super::super::{Problem, Studio};
 use super::Made;
 use chrono::Utc;
 use jaunty_core::SAMPLE_RATE_HZ;
-use jaunty_core::handover::{Coding, Level, SoundForm, Stem, level};
+use futures_util::future::join_all;
+use jaunty_core::handover::{Coding, Level, Share, SoundForm, Stem, level, limited};
 use jaunty_core::mix::Hear;
 use jaunty_core::picture::Picture;
 use jaunty_core::plan::Plan;
-use jaunty_core::sound::limiter::Limiter;
-use jaunty_core::sound::loudness::Loudness;
+use jaunty_core::sound::limiter::{Limiter, for_limiter};
+use jaunty_core::sound::loudness::{Loudness, LoudnessMeter, measure_all};
+use jaunty_core::sound::{Sound, Source};
+use jaunty_core::units::gain_from_db;
 use jaunty_media::hand_over::{Broadcast, HandOverError, broadcast, decode_again, encode};
-use jaunty_media::{WavStream, decode_to_source, step_of};
+use jaunty_media::{PcmFile, PcmWriter, WavStream, decode_to_source, steps_of, take_away};
 use std::fs::File;
-use std::io::BufWriter;
 use std::ops::Range;
 use std::path::Path;
 use std::sync::Arc;
+use tempfile::NamedTempFile;
 
 /// The most samples of two channels that a WAV file of 4 GB holds, with its head.
 fn most_samples(bytes_a_sample: u64) -> u64 {
@@ -49,41 +52,89 @@ fn time_reference(picture: &Picture, start_samples: u64) -> u64 {
     picture.rate.samples_from_frames(picture.first_frame) + start_samples
 }
 
+/// A mix as it was rendered, with what it measures.
+pub(super) struct Rendered {
+    source: Arc<PcmFile>,
+    pub loudness: Loudness,
+    _file: NamedTempFile,
+}
+
+impl Rendered {
+    /// By how much it is raised or lowered on its way out.
+    pub fn level(&self, sound: SoundForm) -> Level {
+        let Loudness { integrated_lufs, true_peak_dbtp, .. } = self.loudness;
+        level(integrated_lufs, true_peak_dbtp, sound.loudness_lufs, sound.coding.holds_more_than_full_scale())
+    }
+}
+
+/// What happens to a mix on its way out.
+#[derive(Clone)]
+pub(super) struct OnItsWay {
+    pub gain_db: f64,
+    pub limiter: Option<Arc<Limiter>>,
+}
+
+impl OnItsWay {
+    /// A range of a mix as it leaves.
+    fn leaves(&self, mix: &dyn Source, range: Range<u64>) -> Sound {
+        let mut sound = Sound::of(mix, range.clone());
+        if self.gain_db != 0.0 {
+            sound.raise(gain_from_db(self.gain_db) as f32);
+        }
+        if let Some(limiter) = &self.limiter {
+            limiter.apply(range.start, sound.channels_mut());
+        }
+        sound
+    }
+}
+
+/// A stem that is being written.
+struct OpenStem {
+    name: String,
+    share: Share,
+    ready: Ready,
+    file: NamedTempFile,
+    stream: WavStream<'static>,
+}
+
+/// A stem with a range of it, and its steps.
+type Rendering = (OpenStem, Option<(Sound, Vec<i32>)>);
+
 impl Studio {
-    /// The loudness of the whole of a plan, and by how much it is raised or lowered on its way out.
-    pub(super) async fn measured(&self, ready: &Arc<Ready>, sound: SoundForm, span: &Span) -> Result<(Loudness, Level), TaskError> {
-        span.say("measuring the mix", 0.0)?;
-        let heard = ready.clone();
-        let loudness = self.compute(move || heard.loudness()).await??;
-        let level = level(loudness.integrated_lufs, loudness.true_peak_dbtp, sound.loudness_lufs, sound.coding.holds_more_than_full_scale());
-        Ok((loudness, level))
+    /// Renders a plan once, and measures it as it goes: all else is made from that. In turn with everybody who listens meanwhile.
+    pub(super) async fn rendered(&self, plan: &Plan, span: &Span) -> Result<Rendered, TaskError> {
+        let ready = Arc::new(self.open_plan(plan.clone()).await?);
+        let file = self.files.unfinished()?;
+        let (mut writer, mut meter) = (PcmWriter::create(file.path(), 2)?, LoudnessMeter::new(2));
+        for start in (0..plan.length_samples).step_by(MOST_RANGE_SAMPLES as usize) {
+            span.say("rendering and measuring the mix", start as f32 / plan.length_samples.max(1) as f32)?;
+            let (ready, end) = (ready.clone(), plan.length_samples.min(start + MOST_RANGE_SAMPLES));
+            let work = move || -> Result<_, Problem> {
+                let sound = ready.render_at_once(start..end)?;
+                let planes: Vec<&[f32]> = sound.channels().iter().map(Vec::as_slice).collect();
+                meter.add(&planes);
+                writer.append(&planes)?;
+                Ok((writer, meter))
+            };
+            (writer, meter) = self.compute(work).await??;
+        }
+        writer.close()?;
+        let source = PcmFile::open(file.path())?;
+        Ok(Rendered { source: Arc::new(source), loudness: meter.end(), _file: file })
     }
 
-    /// Writes a range of a plan as WAV of 48 kHz, of floating point or of 24 bits.
-    pub(super) async fn write_wav(
-        &self,
-        ready: &Arc<Ready>,
-        range: Range<u64>,
-        to: &Path,
-        is_float: bool,
-        limiter: Option<&Arc<Limiter>>,
-        span: &Span,
-    ) -> Result<(), TaskError> {
-        let file = BufWriter::new(File::create(to)?);
+    /// Writes a range of the mix as WAV of 48 kHz, of floating point or of 24 bits.
+    pub(super) async fn write_wav(&self, mix: &Rendered, range: Range<u64>, to: &Path, is_float: bool, out: &OnItsWay, span: &Span) -> Result<(), TaskError> {
+        let file = File::create(to)?;
         if range.end - range.start > most_samples(if is_float { 8 } else { 6 }) {
             return Err(Problem::bad_value("A WAV file holds at most 4 GB of sound. Hand the cut over in passages.").into());
         }
         let mut stream = if is_float { WavStream::float(file, 2)? } else { WavStream::new(file, 2)? };
-        // In turn with everybody who listens meanwhile.
         for start in range.clone().step_by(MOST_RANGE_SAMPLES as usize) {
-            span.say("rendering", (start - range.start) as f32 / (range.end - range.start).max(1) as f32)?;
-            let (ready, limiter, end) = (ready.clone(), limiter.cloned(), range.end.min(start + MOST_RANGE_SAMPLES));
-            let written = self.compute(move || -> Result<WavStream<_>, Problem> {
-                let mut sound = ready.render(start..end, Hear::Everything)?;
-                if let Some(limiter) = limiter {
-                    limiter.apply(start, sound.channels_mut());
-                }
-                stream.append(&sound)?;
+            span.say("writing the sound", (start - range.start) as f32 / (range.end - range.start).max(1) as f32)?;
+            let (source, out, end) = (mix.source.clone(), out.clone(), range.end.min(start + MOST_RANGE_SAMPLES));
+            let written = self.compute(move || -> Result<WavStream<'static>, Problem> {
+                stream.append(&out.leaves(&*source, start..end))?;
                 Ok(stream)
             });
             stream = written.await??;
@@ -101,21 +152,26 @@ impl Studio {
         sound: SoundForm,
         span: &Span,
     ) -> Result<Made, TaskError> {
-        let ready = Arc::new(self.open_plan(plan.clone()).await?);
+        let mix = self.rendered(plan, &span.part(0.0, 0.4)).await?;
         let (level, limiter) = if sound.limited {
-            span.say("looking for peaks", 0.0)?;
-            let heard = ready.clone();
-            let (level, limiter) = self.compute(move || heard.limited(sound.loudness_lufs)).await??;
+            span.say("looking for peaks", 0.4)?;
+            let source = mix.source.clone();
+            let found = move || {
+                let (energies, peaks) = for_limiter(&*source);
+                limited(&energies, &peaks, sound.loudness_lufs)
+            };
+            let (level, limiter) = self.compute(found).await?;
             (level, Some(Arc::new(limiter)))
         } else {
-            (self.measured(&ready, sound, &span.part(0.0, 0.3)).await?.1, None)
+            (mix.level(sound), None)
         };
-        let ready = Arc::new(self.open_plan(plan.raised(level.gain_db)).await?);
+        let out = OnItsWay { gain_db: level.gain_db, limiter };
         let length = range.end - range.start;
         let is_plain = sound.rate_hz == SAMPLE_RATE_HZ && !sound.mono;
         let is_direct = is_plain && matches!(sound.coding, Coding::Wav24 | Coding::Wav32 | Coding::Broadcast);
+        let is_whole = range == (0..plan.length_samples);
         let wav = self.files.unfinished()?;
-        self.write_wav(&ready, range.clone(), wav.path(), !is_direct || sound.coding == Coding::Wav32, limiter.as_ref(), &span.part(0.3, 0.7)).await?;
+        self.write_wav(&mix, range.clone(), wav.path(), !is_direct || sound.coding == Coding::Wav32, &out, &span.part(0.5, 0.7)).await?;
         span.say("writing the file", 0.75)?;
         let encoded = if is_direct {
             wav
@@ -126,7 +182,12 @@ impl Studio {
             made
         };
         span.say("measuring the file", 0.9)?;
-        let (after, decodes_to) = self.measured_file(encoded.path(), sound, length).await?;
+        let (after, decodes_to) = if is_direct && is_whole && out.limiter.is_none() {
+            // The samples that were measured, times one gain: nothing about them is left to find out.
+            (mix.loudness.clone().raised(level.gain_db), length)
+        } else {
+            self.measured_file(encoded.path(), sound, length).await?
+        };
         let file = if sound.coding == Coding::Broadcast {
             let made = self.files.unfinished()?;
             let about = Broadcast {
@@ -173,58 +234,95 @@ impl Studio {
                 to
             };
             let source = decode_to_source(&path).map_err(|cause| HandOverError::Failed(cause.to_string()))?;
-            Ok((jaunty_core::sound::loudness::measure_all(&*source), source.len_samples()))
+            Ok((measure_all(&*source), source.len_samples()))
         };
         Ok(self.compute(measure).await?.map_err(problem)?)
     }
 
     /// Stems as WAV files of 24 bits, with their names; the parts of the mix add up to it, step by step. Also by how much
     /// all of them are lowered, so that the mix does not clip.
-    pub(super) async fn make_stems(&self, plan: &Plan, stems: Vec<Stem>, span: &Span) -> Result<(Vec<(String, tempfile::NamedTempFile)>, Level), TaskError> {
-        let whole = Arc::new(self.open_plan(plan.clone()).await?);
-        let (_, level) = self.measured(&whole, SoundForm::default(), &span.part(0.0, 0.2)).await?;
-        let whole = Arc::new(self.open_plan(plan.raised(level.gain_db)).await?);
+    pub(super) async fn make_stems(&self, plan: &Plan, stems: Vec<Stem>, span: &Span) -> Result<(Vec<(String, NamedTempFile)>, Level), TaskError> {
         if plan.length_samples > most_samples(6) {
             return Err(Problem::bad_value("A WAV file holds at most 4 GB of sound. Hand the cut over in passages.").into());
         }
+        // As it stands, which is nearly always what is handed over; where it would clip, once more and lower.
+        let (made, loudness) = self.stems_at(plan, &stems, 0.0, &span.part(0.0, 0.6)).await?;
+        let level = level(loudness.integrated_lufs, loudness.true_peak_dbtp, None, false);
+        if level.gain_db == 0.0 {
+            return Ok((made, level));
+        }
+        drop(made);
+        Ok((self.stems_at(plan, &stems, level.gain_db, &span.part(0.6, 1.0)).await?.0, level))
+    }
+
+    /// Stems with so much gain, and what the mix of them measures.
+    async fn stems_at(&self, plan: &Plan, stems: &[Stem], gain_db: f64, span: &Span) -> Result<(Vec<(String, NamedTempFile)>, Loudness), TaskError> {
         let mut open = Vec::new();
         for stem in stems {
             let file = self.files.unfinished()?;
-            let stream = WavStream::new(BufWriter::new(File::create(file.path())?), 2)?;
-            open.push((stem.name, stem.is_part, Arc::new(self.open_plan(stem.plan.raised(level.gain_db)).await?), file, stream));
+            let stream = WavStream::new(File::create(file.path())?, 2)?;
+            let ready = self.open_plan(stem.plan.raised(gain_db)).await?;
+            open.push(OpenStem { name: stem.name.clone(), share: stem.share, ready, file, stream });
         }
+        let last_part = open.iter().rposition(|o| o.share.is_part());
+        let mut meter = LoudnessMeter::new(2);
         for start in (0..plan.length_samples).step_by(MOST_RANGE_SAMPLES as usize) {
-            span.say("rendering the layers", 0.2 + 0.8 * start as f32 / plan.length_samples.max(1) as f32)?;
+            span.say("rendering the layers", start as f32 / plan.length_samples.max(1) as f32)?;
             let range = start..plan.length_samples.min(start + MOST_RANGE_SAMPLES);
-            let (ready, asked) = (whole.clone(), range.clone());
-            let mix = self.compute(move || ready.render(asked, Hear::Everything)).await??;
-            let steps = |sound: &jaunty_core::sound::Sound| -> Vec<i32> {
-                let [left, right] = [&sound.channels()[0], &sound.channels()[sound.channels().len() - 1]];
-                left.iter().zip(right).flat_map(|(l, r)| [step_of(*l), step_of(*r)]).collect()
+            let rendered = open.into_iter().enumerate().map(|(k, mut stem)| {
+                let range = range.clone();
+                let render = move || -> Result<Rendering, Problem> {
+                    if stem.share == Share::AllButVoice {
+                        return Ok((stem, None));
+                    }
+                    let sound = stem.ready.render(range, Hear::Everything)?;
+                    let steps = steps_of(&sound);
+                    if Some(k) != last_part {
+                        stem.stream.append_steps(&steps)?;
+                    }
+                    Ok((stem, Some((sound, steps))))
+                };
+                self.compute(render)
+            });
+            let rendered: Vec<Rendering> = join_all(rendered).await.into_iter().map(|done| done?).collect::<Result<_, _>>()?;
+            let add_up = move || -> Result<_, Problem> {
+                let len = (range.end - range.start) as usize;
+                let (mut voice, mut others) = (Sound::silence(2, len), Sound::silence(2, len));
+                for (stem, sound) in &rendered {
+                    match (stem.share, sound) {
+                        (Share::Voice, Some((sound, _))) => voice.add(sound),
+                        (Share::Part, Some((sound, _))) => others.add(sound),
+                        _ => {}
+                    }
+                }
+                voice.add(&others);
+                let mix = voice;
+                meter.add(&mix.channels().iter().map(Vec::as_slice).collect::<Vec<_>>());
+                // What the parts before have of each step of the mix: the last part takes the rest, which differs from its own
+                // sound by the rounding of the others only.
+                let mut rest = steps_of(&mix);
+                let mut stems = Vec::new();
+                for (k, (mut stem, sound)) in rendered.into_iter().enumerate() {
+                    match (stem.share, &sound) {
+                        (Share::AllButVoice, _) => stem.stream.append_steps(&steps_of(&others))?,
+                        (share, Some((_, steps))) if share.is_part() && Some(k) != last_part => take_away(&mut rest, steps),
+                        _ => {}
+                    }
+                    stems.push(stem);
+                }
+                if let Some(last) = last_part {
+                    stems[last].stream.append_steps(&rest)?;
+                }
+                Ok((stems, meter))
             };
-            // What the parts before have of each step of the mix: the last part takes the rest, which differs from its own
-            // sound by the rounding of the others only.
-            let mut rest = steps(&mix);
-            let last_part = open.iter().rposition(|o| o.1);
-            for (k, (_, is_part, ready, _, stream)) in open.iter_mut().enumerate() {
-                if Some(k) == last_part {
-                    stream.append_steps(rest.iter().copied())?;
-                    continue;
-                }
-                let (ready, asked) = (ready.clone(), range.clone());
-                let own = steps(&self.compute(move || ready.render(asked, Hear::Everything)).await??);
-                if *is_part {
-                    rest.iter_mut().zip(&own).for_each(|(r, o)| *r -= o);
-                }
-                stream.append_steps(own.into_iter())?;
-            }
+            (open, meter) = self.compute(add_up).await??;
         }
         let mut made = Vec::new();
-        for (name, _, _, file, stream) in open {
+        for OpenStem { name, file, stream, .. } in open {
             stream.finish()?;
             made.push((format!("{name}.wav"), file));
         }
-        Ok((made, level))
+        Ok((made, meter.end()))
     }
 }
 
