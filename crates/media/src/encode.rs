@@ -81,25 +81,20 @@ impl<'a> WavStream<'a> {
         Ok(())
     }
 
-    fn pack(&mut self, step: i32) {
-        let [low, middle, high, _] = step.to_le_bytes();
-        self.packed.extend_from_slice(&[low, middle, high]);
-    }
-
     /// Appends a sound; samples beyond full scale are held at it.
     ///
     /// # Errors
     /// What the file system says, such as a full disk.
     pub fn append(&mut self, sound: &Sound) -> io::Result<()> {
         let channels = sound.channels();
+        let bytes = if self.is_float { 4 } else { 3 };
         for start in (0..channels[0].len()).step_by(AT_ONCE) {
-            for index in start..channels[0].len().min(start + AT_ONCE) {
-                for channel in channels {
-                    if self.is_float {
-                        self.packed.extend_from_slice(&channel[index].to_le_bytes());
-                    } else {
-                        self.pack(step_of(channel[index]));
-                    }
+            let range = start..channels[0].len().min(start + AT_ONCE);
+            self.packed.resize(range.len() * channels.len() * bytes, 0);
+            for (c, channel) in channels.iter().enumerate() {
+                for (frame, sample) in self.packed.chunks_exact_mut(channels.len() * bytes).zip(&channel[range.clone()]) {
+                    let to = &mut frame[c * bytes..(c + 1) * bytes];
+                    if self.is_float { to.copy_from_slice(&sample.to_le_bytes()) } else { to.copy_from_slice(&step_of(*sample).to_le_bytes()[..3]) }
                 }
             }
             self.write_packed(self.packed.len())?;
@@ -113,7 +108,8 @@ impl<'a> WavStream<'a> {
     /// What the file system says.
     pub fn append_steps(&mut self, steps: &[i32]) -> io::Result<()> {
         for steps in steps.chunks(AT_ONCE) {
-            steps.iter().for_each(|step| self.pack(*step));
+            self.packed.resize(steps.len() * 3, 0);
+            self.packed.chunks_exact_mut(3).zip(steps).for_each(|(to, step)| to.copy_from_slice(&step.to_le_bytes()[..3]));
             self.write_packed(self.packed.len())?;
         }
         Ok(())
