@@ -3,7 +3,7 @@
 use super::files::{FILES, Stand, fitted, mix_as};
 use jaunty_core::sound::loudness::{measure, true_peak_dbtp};
 use jaunty_core::sound::{Sound, Source};
-use jaunty_e2e::Browser;
+use jaunty_e2e::{Browser, eventually};
 use jaunty_media::decode_to_sound;
 use serde_json::{Value, json};
 use std::io::Read;
@@ -272,5 +272,46 @@ async fn the_bed_runs_on_behind_the_picture_and_is_handed_over_so_where_that_is_
     browser.find("export").await.unwrap().click().await.unwrap();
     let saved = browser.saved_file().await.unwrap();
     assert_eq!(decoded_samples(&saved), LENGTH + 2 * 48_000);
+    browser.close().await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_whole_cut_goes_out_as_one_file_and_comes_in_again() {
+    let stand = Stand::new(&[]).await;
+    let (cut, view) = stand.with_bed_and_voice("Whole", "60").await;
+    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/hand-over"))).await.unwrap();
+    browser.find("make-cut").await.unwrap().click().await.unwrap();
+    let (bytes, row) = stand.handed(&cut, view["plan"]["revision"].as_u64().unwrap(), json!({ "what": "cut" })).await;
+    assert!(row["name"].as_str().unwrap().ends_with(".zip") && row["told"].to_string().contains("another Jaunty Bar opens it"), "{row}");
+
+    // Python's own zipfile and hashlib: all that is named by a hash has it.
+    let file = FILES.with("whole.zip", &bytes);
+    let script = "import sys, zipfile, hashlib; z = zipfile.ZipFile(sys.argv[1]); assert z.testzip() is None; n = [i for i in z.namelist() if '/' in i]; \
+        print(len(n), all(hashlib.sha256(z.read(i)).hexdigest() == i.split('/')[1] for i in n))";
+    let said = python(script, &[file.to_str().unwrap()]);
+    assert!(said.trim().ends_with("True") && !said.starts_with('0'), "{said}");
+
+    // Taken in where it is already, it lies beside it and sounds the same.
+    browser.client().goto(&stand.server.url("/")).await.unwrap();
+    browser.choose_file("from-file", &file).await.unwrap();
+    let opened = eventually(std::time::Duration::from_secs(60), async || {
+        let url = browser.client().current_url().await.ok()?;
+        url.path().strip_prefix("/cuts/").map(|rest| rest.split('/').next().unwrap_or_default().to_owned())
+    });
+    let copy = opened.await.expect("it opens");
+    assert_ne!(copy, cut);
+    let again = stand.cut_when(&copy, |c| fitted(c) && super::files::idle(c)).await;
+    let mix = async |cut: &str, view: &Value| stand.mix(cut, &view["plan"]["revision"]).await;
+    assert!(mix(&copy, &again).await == mix(&cut, &view).await, "it sounds otherwise");
+
+    // A zip of something else says what it is not.
+    browser.client().goto(&stand.server.url("/")).await.unwrap();
+    browser.choose_file("from-file", &FILES.with("other.zip", b"PK\x03\x04 holiday pictures")).await.unwrap();
+    let said = eventually(std::time::Duration::from_secs(20), async || {
+        let text = browser.client().find(fantoccini::Locator::Css(".ant-message")).await.ok()?.text().await.ok()?;
+        text.contains("no cut that was handed over").then_some(())
+    });
+    said.await.expect("it is said");
     browser.close().await.unwrap();
 }
