@@ -172,7 +172,7 @@ async function fromFile(chosen: File) {
         <div class="card start">
           <DropArea
             title="Drop an edit list, a film or a whole cut"
-            hint="OpenTimelineIO, CMX 3600, MP4, WebM; a cut that was handed over as one file"
+            hint="OpenTimelineIO, CMX 3600, MP4, WebM; a cut as it was handed over"
             :accept="`${CUT_LISTS},${FILMS},${CUTS}`"
             :disabled="busy"
             test="from-file"

@@ -303,6 +303,11 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
 </template>
 
 <style scoped>
+/* A button stands within sight of what it saves. */
+.mix,
+.more {
+  max-width: 1080px;
+}
 .mix {
   margin-bottom: 16px;
 }
