@@ -90,6 +90,9 @@ pub struct Wanted {
     /// So many seconds more on either side of it
     #[arg(long = "handles", default_value_t = 0.0)]
     handles_s: f64,
+    /// The passage goes round and round, in whole bars
+    #[arg(long = "loop")]
+    loops: bool,
     /// The film's old sound stays, as a second track
     #[arg(long)]
     keep_old_sound: bool,
@@ -111,6 +114,7 @@ impl Wanted {
                 start_samples: samples_from_seconds(self.from_s),
                 end_samples: samples_from_seconds(self.to_s),
                 handle_samples: samples_from_seconds(self.handles_s),
+                loops: self.loops,
             },
             Word::Stems => Form::Stems { with_tail: self.with_tail },
             Word::FilmMp4 => film(FilmContainer::Mp4),

@@ -2078,6 +2078,8 @@ export interface components {
              * @description So much more on either side, as far as the cut goes.
              */
             handleSamples: number;
+            /** @description Whether it is to go round and round: of whole bars where a bed lies, without handles, its end running into its beginning. */
+            loops?: boolean;
             /** @description As what. */
             sound: components["schemas"]["SoundForm"];
             /**

@@ -5,12 +5,14 @@
 mod cue_sheet;
 mod done;
 mod level;
+mod looped;
 mod naming;
 mod stems;
 
 pub use cue_sheet::{Credit, Cue, Use, cue_sheet};
 pub use done::{Done, DonePiece, DoneTrack, LevelPoint, SourceName, done};
 pub use level::{Level, MOST_DBTP, level, limited};
+pub use looped::{GoesRound, on_bar_lines};
 pub use naming::{PLACES, USUAL_PATTERN, check_pattern, file_name, safe_name};
 pub use stems::{Share, Stem, stems};
 
@@ -170,6 +172,9 @@ pub enum Form {
         end_samples: u64,
         /// So much more on either side, as far as the cut goes.
         handle_samples: u64,
+        /// Whether it is to go round and round: of whole bars where a bed lies, without handles, its end running into its beginning.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        loops: bool,
     },
     /// Each layer by itself: together they are the mix. All WAV of 24 bits.
     #[serde(rename_all = "camelCase")]
@@ -224,6 +229,7 @@ impl Form {
     pub fn name(&self) -> &'static str {
         match self {
             Self::Mix { .. } => "mix",
+            Self::Passage { loops: true, .. } => "loop",
             Self::Passage { .. } => "passage",
             Self::Stems { .. } => "stems",
             Self::Film { .. } => "film with its sound",

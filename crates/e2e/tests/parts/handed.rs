@@ -131,6 +131,18 @@ async fn every_coding_is_as_long_as_the_cut_and_says_what_it_measures() {
     let film = json!({ "what": "film", "container": "mkv", "keepsOldSound": false });
     assert_eq!(stand.send("POST", &path, Some(json!({ "revision": revision, "form": film }))).await.0, 422, "there is no film");
 
+    // A loop is of whole bars (104 BPM in four: 2.3077 s, 110,769 samples, where the bed keeps its speed), and its last sample
+    // goes on in its first: the step there is none that the sound would not make.
+    let about = json!({ "what": "passage", "sound": mix_as("wav24")["sound"], "startSamples": 960_000, "endSamples": 1_400_000, "handleSamples": 0, "loops": true });
+    let (bytes, row) = stand.handed(&cut, revision, about).await;
+    let looped = steps(&bytes);
+    let bars = looped.len() as f64 / 2.0 / 110_769.2;
+    assert!((bars - bars.round()).abs() < 0.02 && bars > 2.9, "{bars} bars, {row}");
+    let step = |a: usize, b: usize| (looped[2 * a] - looped[2 * b]).abs();
+    let steepest = (1..4800).map(|k| step(k, k - 1)).max().unwrap();
+    assert!(step(0, looped.len() / 2 - 1) <= steepest, "{} at the joint, {steepest} elsewhere", step(0, looped.len() / 2 - 1));
+    assert!(row["told"].to_string().contains("goes round"), "{row}");
+
     // A passage with handles is a part of the mix.
     let whole = steps(&stand.mix(&cut, &json!(revision)).await);
     let passage = json!({ "what": "passage", "sound": mix_as("wav24")["sound"], "startSamples": 480_000, "endSamples": 528_000, "handleSamples": 24_000 });

@@ -3,13 +3,13 @@
 use super::super::task::{Report, TaskError};
 use super::super::{Problem, Studio, extension, title_from};
 use super::Made;
-use super::sound::{OnItsWay, Span, problem};
+use super::sound::{MixRange, OnItsWay, Span, problem};
 use crate::store::cuts::Revision;
 use crate::store::sounds;
 use jaunty_core::check;
 use jaunty_core::cut::Cut;
 use jaunty_core::handover::{
-    Coding, Done, FilmContainer, Form, ListForm, SheetForm, SoundForm, SourceName, cue_sheet, done, file_name, level, safe_name, stems,
+    Coding, Done, FilmContainer, Form, ListForm, SheetForm, SoundForm, SourceName, cue_sheet, done, file_name, level, on_bar_lines, safe_name, stems,
 };
 use jaunty_core::picture::Picture;
 use jaunty_core::plan::{Plan, Role};
@@ -37,12 +37,18 @@ impl Studio {
         let plan = &found.cut.plan;
         let (picture, title) = (&setup.picture, setup.title.as_str());
         match *form {
-            Form::Mix { sound } => self.make_mix(plan, picture, title, 0..plan.length_samples, sound, &span).await,
-            Form::Passage { sound, start_samples, end_samples, handle_samples } => {
-                let range = start_samples.saturating_sub(handle_samples)..end_samples.saturating_add(handle_samples).min(plan.length_samples);
-                let starts = picture.timecode(picture.rate.frame_at_sample(range.start));
-                let mut made = self.make_mix(plan, picture, title, range, sound, &span).await?;
-                made.told.push(format!("it begins at {starts} of the cut"));
+            Form::Mix { sound } => self.make_mix(plan, picture, title, MixRange::whole(plan), sound, &span).await,
+            Form::Passage { sound, start_samples, end_samples, handle_samples, loops } => {
+                let end = end_samples.min(plan.length_samples);
+                let range = if loops {
+                    on_bar_lines(start_samples..end, &self.bar_lines_of(found).await?)
+                } else {
+                    start_samples.saturating_sub(handle_samples)..(end.saturating_add(handle_samples)).min(plan.length_samples)
+                };
+                let frame = |samples| picture.timecode(picture.rate.frame_at_sample(samples));
+                let (starts, ends) = (frame(range.start), frame(range.end));
+                let mut made = self.make_mix(plan, picture, title, MixRange { range, loops }, sound, &span).await?;
+                made.told.push(if loops { format!("it goes round, from {starts} to {ends} of the cut") } else { format!("it begins at {starts} of the cut") });
                 Ok(made)
             }
             Form::Stems { .. } => {
@@ -124,6 +130,20 @@ impl Studio {
         Ok(sounds::bed_document(&self.pool, &bed.sound, found.cut.setup.corrections(&bed.sound)).await?)
     }
 
+    /// Bar lines of the beds as they lie on the cut, in order.
+    async fn bar_lines_of(&self, found: &Revision) -> Result<Vec<u64>, Problem> {
+        let mut lines = Vec::new();
+        for layer in found.cut.plan.beds() {
+            let reading = sounds::bed_document(&self.pool, &layer.sound, found.cut.setup.corrections(&layer.sound)).await?;
+            if let (Some(fitting), Some(reading)) = (&layer.fitting, reading) {
+                lines.extend(fitting.bar_lines(&reading.bar_lines_samples()).into_iter().map(|(at, _)| at));
+            }
+        }
+        lines.retain(|at| *at <= found.cut.plan.length_samples);
+        lines.sort_unstable();
+        Ok(lines)
+    }
+
     async fn done(&self, found: &Revision) -> Result<Done, Problem> {
         let named = self.source_names(found).await?;
         let (setup, plan) = (&found.cut.setup, &found.cut.plan);
@@ -199,7 +219,7 @@ impl Studio {
         let name = |what: &str, end: &str| format!("{}.{end}", file_name(pattern, &setup.title, what, found.number, day));
         // A Broadcast Wave tells the hour at which it was made: the same revision would not give the same bytes.
         let sound = if sound.coding == Coding::Broadcast { SoundForm { coding: Coding::Wav24, ..sound } } else { sound };
-        let mix = self.make_mix(plan, &setup.picture, &setup.title, 0..plan.length_samples, sound, &span.part(0.0, 0.3)).await?;
+        let mix = self.make_mix(plan, &setup.picture, &setup.title, MixRange::whole(plan), sound, &span.part(0.0, 0.3)).await?;
         let mut files = vec![(name("mix", sound.coding.extension()), mix.file)];
         let named = |hash: &str| setup.name_of(hash).map_or_else(String::new, |name| safe_name(&title_from(name)));
         let (stems, _) = self.make_stems(plan, stems(plan, &named), &span.part(0.3, 0.7)).await?;

@@ -7,7 +7,7 @@ use super::Made;
 use chrono::Utc;
 use jaunty_core::SAMPLE_RATE_HZ;
 use futures_util::future::join_all;
-use jaunty_core::handover::{Coding, Level, Share, SoundForm, Stem, level, limited};
+use jaunty_core::handover::{Coding, GoesRound, Level, Share, SoundForm, Stem, level, limited};
 use jaunty_core::mix::Hear;
 use jaunty_core::picture::Picture;
 use jaunty_core::plan::Plan;
@@ -54,7 +54,7 @@ fn time_reference(picture: &Picture, start_samples: u64) -> u64 {
 
 /// A mix as it was rendered, with what it measures.
 pub(super) struct Rendered {
-    source: Arc<PcmFile>,
+    source: Arc<dyn Source + Send + Sync>,
     pub loudness: Loudness,
     _file: NamedTempFile,
 }
@@ -64,6 +64,19 @@ impl Rendered {
     pub fn level(&self, sound: SoundForm) -> Level {
         let Loudness { integrated_lufs, true_peak_dbtp, .. } = self.loudness;
         level(integrated_lufs, true_peak_dbtp, sound.loudness_lufs, sound.coding.holds_more_than_full_scale())
+    }
+}
+
+/// Which part of a mix is written.
+pub(super) struct MixRange {
+    pub range: Range<u64>,
+    /// Whether its end runs into its beginning.
+    pub loops: bool,
+}
+
+impl MixRange {
+    pub fn whole(plan: &Plan) -> Self {
+        Self { range: 0..plan.length_samples, loops: false }
     }
 }
 
@@ -148,11 +161,11 @@ impl Studio {
         plan: &Plan,
         picture: &Picture,
         title: &str,
-        range: Range<u64>,
+        MixRange { range, loops }: MixRange,
         sound: SoundForm,
         span: &Span,
     ) -> Result<Made, TaskError> {
-        let mix = self.rendered(plan, &span.part(0.0, 0.4)).await?;
+        let mut mix = self.rendered(plan, &span.part(0.0, 0.4)).await?;
         let (level, limiter) = if sound.limited {
             span.say("looking for peaks", 0.4)?;
             let source = mix.source.clone();
@@ -166,10 +179,13 @@ impl Studio {
             (mix.level(sound), None)
         };
         let out = OnItsWay { gain_db: level.gain_db, limiter };
+        if loops {
+            mix.source = Arc::new(GoesRound { mix: mix.source, passage: range.clone() });
+        }
         let length = range.end - range.start;
         let is_plain = sound.rate_hz == SAMPLE_RATE_HZ && !sound.mono;
         let is_direct = is_plain && matches!(sound.coding, Coding::Wav24 | Coding::Wav32 | Coding::Broadcast);
-        let is_whole = range == (0..plan.length_samples);
+        let is_whole = range == (0..plan.length_samples) && !loops;
         let wav = self.files.unfinished()?;
         self.write_wav(&mix, range.clone(), wav.path(), !is_direct || sound.coding == Coding::Wav32, &out, &span.part(0.5, 0.7)).await?;
         span.say("writing the file", 0.75)?;

@@ -53,7 +53,7 @@ function setLoudness(value: string) {
 }
 const mix = computed<Form>(() => ({ what: 'mix', sound: asked.value }))
 
-const passage = reactive({ fromS: 0, toS: 0, handlesS: 1 })
+const passage = reactive({ fromS: 0, toS: 0, handlesS: 1, loops: false })
 /** What a passage is until somebody says so: from the playhead on, ten seconds. */
 const from = computed(() => Math.min(passage.fromS, props.cut.lengthS))
 const to = computed(() => (passage.toS > from.value ? passage.toS : Math.min(props.cut.lengthS, from.value + 10)))
@@ -100,7 +100,8 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
       sound: asked.value,
       startSamples: samples(from.value),
       endSamples: samples(to.value),
-      handleSamples: samples(passage.handlesS),
+      handleSamples: passage.loops ? 0 : samples(passage.handlesS),
+      ...(passage.loops && { loops: true }),
     },
   },
   { name: 'What was done', about: 'for another desk to go on with', form: { what: 'list', list: list.value } },
@@ -237,6 +238,7 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
                   {{ clock(to, true) }}
                 </button>
                 <NumberField
+                  v-if="!passage.loops"
                   style="width: 84px"
                   label="more on either side"
                   unit="s"
@@ -245,7 +247,8 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
                   :max="60"
                   @set="(value) => (passage.handlesS = value)"
                 />
-                more on either side
+                <span v-if="!passage.loops">more on either side</span>
+                <a-checkbox v-model:checked="passage.loops" data-test="loops">goes round, in whole bars</a-checkbox>
               </template>
               <a-select
                 v-else-if="entry.form.what === 'list'"
