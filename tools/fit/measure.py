@@ -54,6 +54,16 @@ def describe(name, edits, solved):
     )
 
 
+def reliability(told):
+    """What splices are called (hard to hear, of 100) against how many are right: on their beat, with the next bar's pitches."""
+    print("called      splices   right   mean")
+    for low, high in ((95, 101), (90, 95), (80, 90), (70, 80), (60, 70), (0, 60)):
+        these = [(h, r) for h, r in told if low <= h < high and r["pc_next"] is not None]
+        if these:
+            right = np.mean([r["pc_next"] >= GOOD_PC and r["same_pos"] for _, r in these])
+            print(f"{low:>3} to {min(high, 100):<4}{len(these):>8}{100 * right:>7.0f} %{np.mean([h for h, _ in these]):>7.0f}")
+
+
 def main():
     parser = argparse.ArgumentParser()
     parser.add_argument("set", type=Path)
@@ -61,19 +71,22 @@ def main():
     parser.add_argument("--all-ends", action="store_true")
     parser.add_argument("--step", type=float, default=7)
     parser.add_argument("--only", default="")
+    parser.add_argument("--kinds", default="composed,game,corpus", help="folders of the set")
     arguments = parser.parse_args()
-    wavs = [w for kind in ("composed", "game", "corpus") for w in sorted((arguments.set / kind).glob("*.wav")) if arguments.only in w.name]
+    wavs = [w for kind in arguments.kinds.split(",") for w in sorted((arguments.set / kind).glob("*.wav")) if arguments.only in w.name]
     with ThreadPoolExecutor(2) as pool:
         results = list(pool.map(run, [(w, arguments) for w in wavs]))
     rows = {}
     chance = np.random.default_rng(0)
-    every = []
+    every, told = [], []
     for wav, piece, edits in results:
         kind = wav.parent.name
         if not arguments.all_ends and not any(e["end"] == "ownEnding" for e in edits):
             continue  # it has no ending of its own to keep
         solved = [e for e in edits if arguments.all_ends or e["end"] == "ownEnding"]
         every += solved
+        # What each splice was called, and whether it is right.
+        told += [(j["hard"], r) for e, rs in zip(solved, judge(piece, solved, lambda e: [(j["from"], j["to"]) for j in e["joins"]])) for j, r in zip(e["joins"], rs)]
         bars = [b["start"] for b in piece["bars"]]
         end = piece["music_end_s"]
 
@@ -100,10 +113,11 @@ def main():
                 row[1] += len(of)
                 row[2] += len(edits)
     print(f"{'':<34}{'solved':>8}{'joins':>7}{'pc':>8}{'good':>8}{'bad':>8}{'exact':>8}{'same':>8}{'ms':>8}{'edits':>8}")
-    for kind in ("composed", "game", "corpus", "all"):
+    for kind in [*arguments.kinds.split(","), "all"]:
         for (k, way), (judged, solved, asked) in rows.items():
             if k == kind:
                 describe(f"{kind}: {way}", judged, f"{100 * solved / asked:.1f} %")
+    reliability(told)
     joins = [j for e in every for j in e["joins"]]
     levels = np.array([j["level_db"] for j in joins])
     ranks = np.array([j["rank"] for j in joins])

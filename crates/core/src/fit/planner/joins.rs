@@ -9,7 +9,7 @@ const TARGETS: usize = 8;
 /// A splice that is likelier than this to be right is better than losing the opening or the ending; below it none is.
 const FAIR_CHANCE: f32 = 0.7;
 /// What a splice of less pays more, reached this much below it.
-const UNFAIR: f32 = 3.0;
+const UNFAIR: f32 = 7.0;
 const UNFAIR_WITHIN: f32 = 0.05;
 
 /// What is known of single bars before joins between them are priced.
@@ -18,14 +18,29 @@ pub struct Bars {
     log_duration: Vec<f32>,
     /// Whether a section begins there.
     begins_section: Vec<bool>,
+    /// How likely somebody sings on across the bar line, 0 to 1.
+    sung_across: Vec<f32>,
 }
+
+/// Who sings so long before and after a bar line sings across it: a pickup, or a last syllable, is shorter.
+const SUNG_BEFORE_SAMPLES: i64 = 24_000;
+const SUNG_AFTER_SAMPLES: i64 = 12_000;
+/// What it costs to cut a line off, or to begin within one (common practice: never; the finding of voices is unsure).
+const CUTS_A_LINE: f32 = 1.0;
+/// What it costs to go from within a line into another.
+const CHANGES_THE_LINE: f32 = 0.5;
 
 impl Bars {
     /// Looks at all bars between `lines`.
     pub fn new(reading: &Reading, lines: &[i64]) -> Self {
         let mut begins_section = vec![false; lines.len()];
         reading.sections.iter().filter(|s| s.start_bar < lines.len()).for_each(|s| begins_section[s.start_bar] = true);
-        Self { log_duration: lines.windows(2).map(|w| ((w[1] - w[0]) as f32).ln()).collect(), begins_section }
+        let sung = |line: &i64| {
+            let across = reading.singing.iter().filter(|s| s.start_samples as i64 <= line - SUNG_BEFORE_SAMPLES && line + SUNG_AFTER_SAMPLES <= s.end_samples as i64);
+            across.map(|s| s.likelihood).fold(0.0, f32::max)
+        };
+        let log_duration = lines.windows(2).map(|w| ((w[1] - w[0]) as f32).ln()).collect();
+        Self { log_duration, begins_section, sung_across: lines.iter().map(sung).collect() }
     }
 }
 
@@ -38,7 +53,7 @@ pub struct Judged {
     /// What it costs as what it is.
     itself: [(&'static str, f32); 2],
     /// What it costs whichever it is.
-    ways: [(&'static str, f32); 6],
+    ways: [(&'static str, f32); 7],
 }
 
 impl Judged {
@@ -70,7 +85,7 @@ fn unlikely(chance: f32) -> f32 {
 }
 
 /// What it costs to go from one place to another, whatever is heard there, last with how far the level steps.
-fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: f32) -> [(&'static str, f32); 6] {
+fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: f32) -> [(&'static str, f32); 7] {
     let distance = leave.abs_diff(enter);
     let bars = about.log_duration.len();
     let back = if enter < leave { 0.07 + 0.25 * (1.0 - distance as f32 / 8.0).max(0.0) } else { 0.0 };
@@ -81,7 +96,12 @@ fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: 
     let tempo = 0.3 * ((about.log_duration[leave - 1] - about.log_duration[enter]) / 0.03).powi(2).min(9.0);
     // From the end of a section into the beginning of one the ear expects something new.
     let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
+    let (left, entered) = (about.sung_across[leave], about.sung_across[enter]);
+    // In an exact repeat the same line goes on.
+    let other_line = 1.0 - likeness.could_follow(leave, enter).powi(8);
+    let voice = CUTS_A_LINE * (left - entered).abs() + CHANGES_THE_LINE * left.min(entered) * other_line;
     [
+        ("a sung line", voice),
         ("change of the sound", surprise),
         ("heard again", back),
         ("far apart", far),

@@ -16,9 +16,10 @@ const SILENT: f64 = 1e9;
 const TABLED_BEYOND: i64 = 16 * SAMPLE_RATE_HZ as i64;
 /// States beyond which the time axis is made coarser.
 const MOST_STATES: usize = 400_000;
-/// Up to this length a cut has no time for both an opening and an ending: 40 s. Giving them up costs it less,
-const SHORT_SAMPLES: i64 = 40 * SAMPLE_RATE_HZ as i64;
-/// by this factor.
+/// A cut of this length has time for both an opening and an ending: a spot of 30 s has (common practice). One that is half as
+/// long has hardly.
+const ROOM_FOR_BOTH_SAMPLES: i64 = 30 * SAMPLE_RATE_HZ as i64;
+/// Giving up one of them costs a short one less, down to this share.
 const SHORT_SHARE: f32 = 0.4;
 
 /// Bars that an earlier alternative plays, by time.
@@ -123,7 +124,8 @@ impl<'a> Playing<'a> {
 
     /// What losing the opening or the ending costs this cut.
     pub(super) fn lost(&self, whole: f32) -> f32 {
-        if self.ask.wanted > SHORT_SAMPLES { whole } else { SHORT_SHARE * whole }
+        let room = (2.0 * self.ask.wanted as f32 / ROOM_FOR_BOTH_SAMPLES as f32 - 1.0).clamp(0.0, 1.0);
+        whole * (SHORT_SHARE + (1.0 - SHORT_SHARE) * room)
     }
 
     /// Cost of beginning at a bar: nothing where a section begins, more the less a phrase does.
