@@ -65,6 +65,8 @@ pub struct Ask {
     pub used_joins: Vec<(usize, usize)>,
     /// Whether anything may be heard again.
     pub plays_again: bool,
+    /// Whether what was heard again is then gone beyond, so that nothing is heard three times in a row.
+    pub moves_on: bool,
     /// Pins, rising.
     pub pins: Vec<PlacedPin>,
     /// The most that the speed may change.
@@ -161,6 +163,7 @@ impl Ask {
             banned: wishes.no_splices.iter().map(join).collect(),
             used_joins: Vec::new(),
             plays_again: wishes.most_plays != Some(1),
+            moves_on: false,
             pins,
             most_speed_change: wishes.most_speed_change,
             starts,

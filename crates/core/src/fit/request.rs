@@ -1,7 +1,7 @@
 //! One request with all that its sweeps share: the cheapest edit under it, and what cannot hold set aside.
 
 use super::ask::{Ask, Held};
-use super::planner::{Arrival, Bars, Planner, Played, judge};
+use super::planner::{Arrival, Bars, FAIR_CHANCE, Planner, Played, judge};
 use super::scene::SceneTables;
 use super::taste::Taste;
 use super::wishes::{Passage, Wishes};
@@ -61,25 +61,38 @@ impl Request<'_> {
         plan.runs.windows(2).map(|w| judge(self.reading, self.likeness, &about, w[0].1, w[1].0).chance).fold(1.0, f32::min)
     }
 
-    /// The cheapest edit in which no passage is heard three times in a row, if there is one that costs little more: a
-    /// splice that is taken twice running is made dearer. What was cut as a loop may go round.
+    /// The edit in which the fewest passages are heard three times in a row, of the cheapest one, one that goes on beyond
+    /// what it plays again, and some for which a splice that was taken twice running is dearer. None that is worse to hear
+    /// is taken for it, and none that gives up more. What was cut as a loop may go round.
     fn plan_untiring(&self, ask: &Ask, taste: Taste, played: &[Played]) -> Option<Arrival> {
-        const TRIES: usize = 4;
+        const TRIES: usize = 5;
+        /// What each passage less is worth (judgement): about what the opening is.
+        const WORTH: f32 = 6.0;
+        let bars = self.reading.bar_count();
+        let tiring = |plan: &Arrival| -> Vec<(usize, usize)> {
+            running_twice(plan).into_iter().filter(|&(leave, enter)| !(self.reading.is_loop() && leave == bars && enter == 0)).collect()
+        };
         let first = self.cheapest(ask, taste, played)?;
-        if self.reading.is_loop() {
+        let mut fewest = tiring(&first);
+        if fewest.is_empty() {
             return Some(first);
         }
-        let (mut found, mut dearer) = (first.clone(), ask.clone());
-        for _ in 0..TRIES {
-            let again = running_twice(&found);
-            if again.is_empty() {
-                return Some(found);
+        let (most_cost, least_chance) = (first.cost + WORTH * fewest.len() as f32, self.worst_of(ask, &first).min(FAIR_CHANCE));
+        let onward = Ask { moves_on: true, ..ask.clone() };
+        let mut found = first;
+        let mut dearer = ask.clone();
+        for attempt in 0..TRIES {
+            let next = if attempt == 0 { self.cheapest(&onward, taste, played).filter(|p| p.cost <= most_cost) } else { self.cheapest(&dearer, taste, played) };
+            let again = next.as_ref().map(&tiring).unwrap_or_default();
+            if let Some(next) = next.filter(|p| again.len() < fewest.len() && self.worst_of(ask, p) >= least_chance) {
+                (found, fewest) = (next, again.clone());
+                if fewest.is_empty() {
+                    break;
+                }
             }
-            dearer.used_joins.extend(again);
-            let Some(next) = self.cheapest(&dearer, taste, played) else { break };
-            found = next;
+            dearer.used_joins.extend(if again.is_empty() { fewest.clone() } else { again });
         }
-        Some(if running_twice(&found).is_empty() { found } else { first })
+        Some(found)
     }
 
     /// Sets aside what cannot hold. Gives that as sentences, and the best plan of what is left.

@@ -100,6 +100,13 @@ fn mean_class(frames: &[[f32; 12]], start: f64, end: f64, floor: f32) -> [f32; 1
     sum.map(|x| x / length)
 }
 
+/// Level of the first beat after each bar line but the last, in dB against the loudest of them.
+pub fn line_levels_db(features: &[BeatFeatures], downbeats: &[usize]) -> Vec<f32> {
+    let levels: Vec<f32> = downbeats.iter().take(downbeats.len().saturating_sub(1)).map(|&beat| features[beat].loudness_db).collect();
+    let loudest = levels.iter().copied().fold(f32::MIN, f32::max);
+    levels.iter().map(|l| l - loudest).collect()
+}
+
 /// Level of each bar in dB relative to the loudest.
 pub fn bar_levels_db(features: &[BeatFeatures], downbeats: &[usize]) -> Vec<f32> {
     let levels: Vec<f32> = downbeats

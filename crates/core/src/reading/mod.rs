@@ -53,7 +53,7 @@ use counter::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.
-pub const VERSION: u32 = 10;
+pub const VERSION: u32 = 11;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -119,6 +119,9 @@ pub struct Reading {
     pub loudness: loudness::Loudness,
     /// RMS level of each bar in dB, relative to the loudest bar.
     pub bar_levels_db: Vec<f32>,
+    /// Level of the first beat of each bar, in dB against the loudest of them; none in readings of before.
+    #[serde(default)]
+    pub line_levels_db: Vec<f32>,
     /// What each bar is like.
     #[serde(default)]
     pub bars: Vec<BarCharacter>,
@@ -279,6 +282,7 @@ fn read_with_sides(source: &dyn Source, corrections: &[Correction], progress: &m
     let likeness = BarLikeness::between(&beat_features, &grid.downbeats, grid.metre as usize, lines);
     step("finding sections", 0.95)?;
     let bar_levels_db = features::bar_levels_db(&beat_features, &grid.downbeats);
+    let line_levels_db = features::line_levels_db(&beat_features, &grid.downbeats);
     let key = Key::of(&beat_features);
     let likeness = if ending.kind != EndingKind::OwnEnding && cut_as_loop(&bar_lines, source.len_samples()) { likeness.of_a_loop() } else { likeness };
     let (sections, section_confidence) = sections::find(&inputs, &likeness, &bar_levels_db, &bar_lines);
@@ -305,6 +309,7 @@ fn read_with_sides(source: &dyn Source, corrections: &[Correction], progress: &m
             ending,
             loudness,
             bar_levels_db,
+            line_levels_db,
             repeats: likeness.repeats(),
             loops: likeness.loops(),
             key,

@@ -7,7 +7,7 @@ use crate::splice::LEAD_SAMPLES;
 /// Cheapest targets kept of each leave point.
 const TARGETS: usize = 8;
 /// A splice that is likelier than this to be right is better than losing the opening or the ending; below it none is.
-const FAIR_CHANCE: f32 = 0.7;
+pub const FAIR_CHANCE: f32 = 0.7;
 /// What a splice of less pays more, reached this much below it.
 const UNFAIR: f32 = 7.0;
 const UNFAIR_WITHIN: f32 = 0.05;
@@ -111,6 +111,9 @@ fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: 
     ]
 }
 
+/// What a step of 3 dB more at the bar line itself costs; 1.5 dB lie within what repeats of players do.
+const AT_THE_LINE: f32 = 0.5;
+
 fn as_repeat(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize) -> Judged {
     let chance = likeness.could_follow(leave, enter);
     let phrase = match leave.abs_diff(enter) {
@@ -121,7 +124,10 @@ fn as_repeat(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usi
     };
     let levels = &reading.bar_levels_db;
     let would_come = levels.get(leave).copied().unwrap_or(levels[leave - 1]);
-    let step = 0.5 * ((levels[enter] - would_come).abs() - 2.0).max(0.0) / 3.0;
+    // The ear hears the step right at the splice, and then whether the bar as a whole is another.
+    let lines = &reading.line_levels_db;
+    let at_the_line = lines.get(enter).zip(lines.get(leave)).map_or(0.0, |(comes, would)| (comes - would).abs());
+    let step = 0.5 * ((levels[enter] - would_come).abs() - 2.0).max(0.0) / 3.0 + AT_THE_LINE * (at_the_line - 1.5).max(0.0) / 3.0;
     let itself = [("how alike the bars are", unlikely(chance)), ("place in the phrase", phrase)];
     Judged { chance, is_sequel: false, itself, ways: ways(likeness, about, leave, enter, step) }
 }

@@ -122,6 +122,13 @@ impl<'a> Playing<'a> {
         bucket
     }
 
+    /// Bars that are played at least after a splice from `leave` to `enter`. Who moves on plays what is heard again and half
+    /// as much more: less would only creep through a passage that goes round.
+    pub(super) fn least_run_after(&self, leave: usize, enter: usize) -> usize {
+        let again = leave.saturating_sub(enter);
+        if self.ask.moves_on && again > 0 { self.least_run.max(again + again / 2 + 1) } else { self.least_run }
+    }
+
     /// What losing the opening or the ending costs this cut.
     pub(super) fn lost(&self, whole: f32) -> f32 {
         let room = (2.0 * self.ask.wanted as f32 / ROOM_FOR_BOTH_SAMPLES as f32 - 1.0).clamp(0.0, 1.0);

@@ -236,7 +236,7 @@ impl<'a> Planner<'a> {
             }
             let exposed = playing.exposed(time);
             for target in joins {
-                let landed = target.enter as usize + playing.least_run;
+                let landed = target.enter as usize + playing.least_run_after(bar, target.enter as usize);
                 if landed > playing.last_bar {
                     continue;
                 }

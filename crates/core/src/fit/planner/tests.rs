@@ -28,6 +28,7 @@ fn reading(tenths: &[u64], levels_db: &[f32]) -> Reading {
         beats_samples: lines,
         ending: Ending { kind: EndingKind::OwnEnding, last_hit_samples: last, music_end_samples: last + 48_000 },
         bar_levels_db: levels_db.to_vec(),
+        line_levels_db: levels_db.to_vec(),
         ..Reading::default()
     }
 }
