@@ -435,7 +435,9 @@ impl Contents {
         if !self.documents().chain(hashes.map(String::as_str)).all(is_hash) {
             return damaged("something is named by what is no hash");
         }
-        if self.licences.len() > MOST_SOUNDS || self.sounds.iter().any(|s| s.name.len() > 1020 || !(s.extension.len() <= 8 && s.extension.bytes().all(|b| b.is_ascii_alphanumeric()))) {
+        if self.licences.len() > MOST_SOUNDS
+            || self.sounds.iter().any(|s| s.name.len() > 1020 || !(s.extension.len() <= 8 && s.extension.bytes().all(|b| b.is_ascii_alphanumeric())))
+        {
             return damaged("a name is none");
         }
         if self.readings.iter().any(|r| !self.sounds.iter().any(|s| s.hash == r.sound)) {

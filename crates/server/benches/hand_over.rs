@@ -70,7 +70,8 @@ fn benches(criterion: &mut Criterion) {
     let studio = runtime.block_on(Studio::open(&settings)).unwrap();
     let mut group = criterion.benchmark_group("hand over");
     group.sample_size(10).measurement_time(Duration::from_secs(20)).sampling_mode(SamplingMode::Flat);
-    let cases = [("mix of 90 s", 90, 0, Form::Mix { sound: SoundForm::default() }), ("stems of ten minutes, four layers", 600, 2, Form::Stems { with_tail: false })];
+    let cases =
+        [("mix of 90 s", 90, 0, Form::Mix { sound: SoundForm::default() }), ("stems of ten minutes, four layers", 600, 2, Form::Stems { with_tail: false })];
     for (name, length_s, ambience_count, form) in cases {
         let id = runtime.block_on(cut(&studio, folder.path(), length_s, ambience_count));
         // What was made before would be there at once.

@@ -2,10 +2,10 @@
 
 use super::music::{Made, Piece, propose};
 use jaunty_core::fit::FittedBed;
-use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings, quick_fitting};
+use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, FittingStart, Splice, fittings, quick_fitting};
 use jaunty_core::mix::{Hear, render};
 use jaunty_core::plan::BedInput;
-use jaunty_core::reading::{BarLikeness, BedRead, keep_going, read_bed};
+use jaunty_core::reading::{BarLikeness, BedRead, Span, keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};
 use jaunty_core::splice::{LEAD_SAMPLES, tail};
 use jaunty_core::units::{CutLength, FrameRate};
@@ -69,6 +69,46 @@ fn shorter_and_longer_keep_the_opening_and_the_own_ending() {
         let worst = best.splices.iter().map(|s| s.goodness).fold(1.0, f32::min);
         assert!(worst > 0.85, "{seconds} s: worst splice {worst}");
     }
+}
+
+/// Common practice, no source: a spot of half a minute opens and closes as its music does.
+#[test]
+fn a_spot_of_half_a_minute_has_both_the_opening_and_the_ending() {
+    let (made, read) = &*POP;
+    let first = &fit(&made.sound, read, 30 * S)[0];
+    assert_eq!((first.start, first.end, first.pieces[0].start_bar), (FittingStart::Top, FittingEnd::OwnEnding, 0), "{}", first.why);
+    assert!(first.splices.iter().all(|s| s.goodness >= 0.7));
+}
+
+#[test]
+fn nothing_is_heard_three_times_in_a_row() {
+    let (made, read) = &*POP;
+    let own = made.sound.len_samples();
+    for times in [1.3, 1.6, 1.9, 2.4] {
+        let first = &fit(&made.sound, read, (own as f64 * times) as u64)[0];
+        let joins: Vec<(usize, usize)> = first.splices.iter().map(|s| (s.leave_bar, s.enter_bar)).collect();
+        assert!(!joins.is_empty() && joins.windows(2).all(|w| w[0] != w[1]), "{times}: {joins:?}");
+    }
+}
+
+#[test]
+fn a_sung_line_is_not_cut_where_another_splice_will_do() {
+    let (made, read) = &*POP;
+    // Four phrases of eight bars and the ring-out.
+    let length = 75 * S + S / 3;
+    let plain = &fit(&made.sound, read, length)[0];
+    // Somebody sings across every bar line that the first fitting leaves, and nowhere else.
+    let mut sung = read.clone();
+    sung.reading.singing =
+        plain.splices.iter().map(|s| Span { start_samples: s.leave_samples - S, end_samples: s.leave_samples + S, likelihood: 1.0 }).collect();
+    let first = &fit(&made.sound, &sung, length)[0];
+    let cut = |splice: &Splice| sung.reading.singing.iter().any(|s| splice.leave_samples > s.start_samples && splice.leave_samples < s.end_samples);
+    assert!(!plain.splices.is_empty() && !first.splices.iter().any(cut), "{:?}", first.splices.iter().map(|s| s.leave_samples).collect::<Vec<_>>());
+    assert_eq!((first.start, first.end), (plain.start, plain.end), "nothing is given up for it here");
+    // Where it has to be, it says what it costs.
+    sung.reading.singing = vec![Span { start_samples: 0, end_samples: made.sound.len_samples(), likelihood: 1.0 }];
+    let term = fit(&made.sound, &sung, length)[0].splices[0].terms.iter().map(|t| (t.name.clone(), t.cost)).find(|t| t.0 == "a sung line");
+    assert!(term.is_none_or(|(_, cost)| cost < 0.5), "the same line goes on in an exact repeat");
 }
 
 #[test]

@@ -134,7 +134,11 @@ fn a_meter_that_is_fed_piece_by_piece_says_what_one_says_of_the_whole() {
     let mut louder = music.clone();
     louder.raise(0.5);
     let (measured, told) = (measure_all(&louder), whole.raised(20.0 * 0.5f64.log10()));
-    for (is, says) in [(measured.integrated_lufs, told.integrated_lufs), (measured.true_peak_dbtp, told.true_peak_dbtp), (measured.short_term_max_lufs, told.short_term_max_lufs)] {
+    for (is, says) in [
+        (measured.integrated_lufs, told.integrated_lufs),
+        (measured.true_peak_dbtp, told.true_peak_dbtp),
+        (measured.short_term_max_lufs, told.short_term_max_lufs),
+    ] {
         assert!((is.unwrap() - says.unwrap()).abs() < 0.01, "{is:?} {says:?}");
     }
 }

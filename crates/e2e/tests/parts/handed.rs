@@ -133,7 +133,8 @@ async fn every_coding_is_as_long_as_the_cut_and_says_what_it_measures() {
 
     // A loop is of whole bars (104 BPM in four: 2.3077 s, 110,769 samples, where the bed keeps its speed), and its last sample
     // goes on in its first: the step there is none that the sound would not make.
-    let about = json!({ "what": "passage", "sound": mix_as("wav24")["sound"], "startSamples": 960_000, "endSamples": 1_400_000, "handleSamples": 0, "loops": true });
+    let about =
+        json!({ "what": "passage", "sound": mix_as("wav24")["sound"], "startSamples": 960_000, "endSamples": 1_400_000, "handleSamples": 0, "loops": true });
     let (bytes, row) = stand.handed(&cut, revision, about).await;
     let looped = steps(&bytes);
     let bars = looped.len() as f64 / 2.0 / 110_769.2;

@@ -96,11 +96,7 @@ pub async fn history<W: Write>(pool: &MySqlPool, cut: Uuid, shown: u32, document
 ///
 /// # Errors
 /// What the database or the disk says.
-pub async fn readings<W: Write>(
-    pool: &MySqlPool,
-    sound: &str,
-    documents: &mut Documents<W>,
-) -> Result<Vec<(ArchivedReading, Option<Vec<u8>>)>, StoreError> {
+pub async fn readings<W: Write>(pool: &MySqlPool, sound: &str, documents: &mut Documents<W>) -> Result<Vec<(ArchivedReading, Option<Vec<u8>>)>, StoreError> {
     let rows: Vec<(String, String, String, Option<Vec<u8>>)> =
         sqlx::query_as("SELECT read_as, made_by, document, likeness FROM readings WHERE sound_hash = ? ORDER BY read_as, made_by")
             .bind(sound)

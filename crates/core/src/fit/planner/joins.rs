@@ -36,7 +36,8 @@ impl Bars {
         let mut begins_section = vec![false; lines.len()];
         reading.sections.iter().filter(|s| s.start_bar < lines.len()).for_each(|s| begins_section[s.start_bar] = true);
         let sung = |line: &i64| {
-            let across = reading.singing.iter().filter(|s| s.start_samples as i64 <= line - SUNG_BEFORE_SAMPLES && line + SUNG_AFTER_SAMPLES <= s.end_samples as i64);
+            let across =
+                reading.singing.iter().filter(|s| s.start_samples as i64 <= line - SUNG_BEFORE_SAMPLES && line + SUNG_AFTER_SAMPLES <= s.end_samples as i64);
             across.map(|s| s.likelihood).fold(0.0, f32::max)
         };
         let log_duration = lines.windows(2).map(|w| ((w[1] - w[0]) as f32).ln()).collect();

@@ -136,7 +136,8 @@ fn looked_through(file: std::fs::File, scratch: std::fs::File) -> Result<(Opened
         if !looked.insert((&line.setup, &line.plan, &line.fittings)) {
             continue;
         }
-        let cut = Cut { setup: opened.value(&line.setup)?, plan: opened.value(&line.plan)?, fittings: opened.value(&line.fittings)?, chosen: line.chosen as usize };
+        let cut =
+            Cut { setup: opened.value(&line.setup)?, plan: opened.value(&line.plan)?, fittings: opened.value(&line.fittings)?, chosen: line.chosen as usize };
         cut.check().map_err(|cause| ArchiveError::Damaged(cause.to_string()))?;
         if let Some(layer) = cut.plan.layers.iter().find(|l| !held.contains(l.sound.as_str())) {
             return Err(ArchiveError::Damaged(format!("a sound that is played is missing ({})", layer.sound)).into());
