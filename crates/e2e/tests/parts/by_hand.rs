@@ -24,7 +24,7 @@ const WATCH: &str = "window.asked = []; window.mixed = []
         return start.call(this, when, skip)
     }";
 
-/// Drags the second wedge 24 px down, in steps of a frame; ms from each step to when what it asks for begins to be heard.
+/// Drags the first wedge down in ten steps of 4 px, at which its level is another whole decibel each time; ms from each step to when what it asks for begins to be heard.
 const DRAG: &str = "const done = arguments[arguments.length - 1]
     const pin = document.querySelectorAll('[data-test=hairpin]')[0]
     pin.setPointerCapture = () => undefined
@@ -35,13 +35,13 @@ const DRAG: &str = "const done = arguments[arguments.length - 1]
     let n = 0
     const step = () => {
         const [from, had] = [performance.now(), window.mixed.length]
-        send('pointermove', 6 + 2 * ++n)
+        send('pointermove', 6 + 4 * ++n)
         const look = () => {
             const first = window.mixed[had]
             if (!first && performance.now() - from < 2000) return setTimeout(look, 2)
             late.push(first ? first.atMs - from : null)
             if (n < 10) return setTimeout(step, 150)
-            setTimeout(() => { send('pointerup', 26); done(late) }, 300)
+            setTimeout(() => { send('pointerup', 46); done(late) }, 300)
         }
         look()
     }
