@@ -3,6 +3,7 @@
 //! What somebody says here is checked when it is said. What comes whole, as a file, has passed none of those doors:
 //! its lengths and ranges are looked at before anything is reckoned with them.
 
+use super::change::MOST_TITLE_CHARS;
 use super::{Cut, Refusal};
 use crate::fit::Fitting;
 use crate::picture::{MOST_TAIL_S, Picture};
@@ -70,6 +71,10 @@ impl Cut {
     /// [`Refusal`] with what makes no sense in it.
     pub fn check(&self) -> Result<(), Refusal> {
         check_picture(&self.setup.picture)?;
+        // A copy's title may have a word more than one that is typed.
+        if self.setup.title.chars().count() > 2 * MOST_TITLE_CHARS || self.setup.title.contains(char::is_control) {
+            return no("its title is none");
+        }
         check_plan(&self.plan)?;
         self.fittings.iter().try_for_each(check_fitting)?;
         if self.setup.pieces.iter().any(|p| p.source_start_samples > p.source_end_samples) {
@@ -79,5 +84,59 @@ impl Cut {
             return no("it plays a fitting that is not there");
         }
         self.setup.shape.check().map_err(|cause| Refusal::NotAllowed(format!("a figure is not possible: {cause}")))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::cut::Setup;
+    use crate::fit::{FittingEnd, FittingStart};
+    use crate::plan::{Layer, Role};
+
+    fn cut() -> Cut {
+        let rate = FrameRate::new(25, 1, false).expect("a rate");
+        Cut::new(Setup::new("Kettle", Picture::new(CutLength::new(rate, 1500).expect("a length"))))
+    }
+
+    fn fitting() -> Fitting {
+        Fitting {
+            start_samples: 0,
+            length_samples: 48_000,
+            pieces: Vec::new(),
+            splices: Vec::new(),
+            start: FittingStart::Top,
+            end: FittingEnd::Fade,
+            last_hit_samples: None,
+            ring_out: None,
+            speed: 1.0,
+            cost: 0.0,
+            name: String::new(),
+            why: String::new(),
+            notes: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn what_no_door_would_have_let_in_is_refused() {
+        assert!(cut().check().is_ok());
+        let refused = |change: &dyn Fn(&mut Cut)| {
+            let mut cut = cut();
+            change(&mut cut);
+            cut.check().is_err()
+        };
+        assert!(refused(&|c| c.setup.title = "x".repeat(1000)));
+        assert!(refused(&|c| c.setup.title = "a\nb".into()));
+        assert!(refused(&|c| c.setup.picture.length_frames = u64::MAX));
+        assert!(refused(&|c| c.setup.picture.tail_frames = 1 << 40));
+        assert!(refused(&|c| c.plan.length_samples = 1 << 52));
+        assert!(refused(&|c| c.chosen = 3));
+        assert!(refused(&|c| c.fittings.push(Fitting { length_samples: u64::MAX, ..fitting() })));
+        let layer = |fitting| Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(fitting), piece: None, levels: Vec::new(), pocket: None, ambience: None };
+        assert!(!refused(&|c| c.plan.layers.push(layer(fitting()))));
+        assert!(refused(&|c| c.plan.layers.push(layer(Fitting { start_samples: u64::MAX, ..fitting() }))));
+        // A rate that no picture has comes only from a file.
+        let odd: Picture = serde_json::from_value(serde_json::json!({ "rate": { "num": 0, "den": 0, "dropFrame": false }, "lengthFrames": 100 })).expect("JSON");
+        assert!(refused(&|c| c.setup.picture = odd.clone()));
     }
 }

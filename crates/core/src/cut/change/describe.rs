@@ -7,7 +7,7 @@ use crate::units::{CutLength, FrameRate};
 use serde::{Deserialize, Serialize};
 
 /// The longest title, in characters.
-const MOST_TITLE_CHARS: usize = 200;
+pub const MOST_TITLE_CHARS: usize = 200;
 
 /// A frame rate as it is asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]

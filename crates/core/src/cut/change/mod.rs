@@ -16,6 +16,7 @@ mod voice;
 
 pub use bed::{AskedTerms, BedChange, CandidateChange};
 pub use check::CheckChange;
+pub(super) use describe::MOST_TITLE_CHARS;
 pub use describe::{AskedRate, CutChange, Description};
 pub use film::FilmChange;
 pub use fit::{FitChange, SpliceSide, SpliceTouch};

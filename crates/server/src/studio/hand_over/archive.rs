@@ -104,12 +104,13 @@ impl Studio {
         let contents = opened.contents.clone();
         self.check_quota(opened.sound_bytes()?).await?;
         for sound in &contents.sounds {
-            if sounds::sound(&self.pool, &sound.hash).await?.is_none() {
-                let made = self.files.unfinished()?;
-                let (mut to, hash) = (made.reopen()?, sound.hash.clone());
-                opened = self.compute(move || opened.sound(&hash, &mut to).map(|()| opened)).await??;
-                self.take_in_file(made.path(), &sound.name, &sound.extension).await?;
+            if sounds::sound(&self.pool, &sound.hash).await?.is_some() {
+                continue;
             }
+            let made = self.files.unfinished()?;
+            let (mut to, hash) = (made.reopen()?, sound.hash.clone());
+            opened = self.compute(move || opened.sound(&hash, &mut to).map(|()| opened)).await??;
+            self.take_in_file(made.path(), &sound.name, &sound.extension).await?;
             if let (Some(kind), Some(confidence)) = (&sound.kind, sound.kind_confidence)
                 && let Ok(kind) = serde_json::from_value(serde_json::Value::String(kind.clone()))
             {
