@@ -132,11 +132,13 @@ mod tests {
         assert!(refused(&|c| c.plan.length_samples = 1 << 52));
         assert!(refused(&|c| c.chosen = 3));
         assert!(refused(&|c| c.fittings.push(Fitting { length_samples: u64::MAX, ..fitting() })));
-        let layer = |fitting| Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(fitting), piece: None, levels: Vec::new(), pocket: None, ambience: None };
+        let layer =
+            |fitting| Layer { role: Role::Bed, sound: "bed".into(), fitting: Some(fitting), piece: None, levels: Vec::new(), pocket: None, ambience: None };
         assert!(!refused(&|c| c.plan.layers.push(layer(fitting()))));
         assert!(refused(&|c| c.plan.layers.push(layer(Fitting { start_samples: u64::MAX, ..fitting() }))));
         // A rate that no picture has comes only from a file.
-        let odd: Picture = serde_json::from_value(serde_json::json!({ "rate": { "num": 0, "den": 0, "dropFrame": false }, "lengthFrames": 100 })).expect("JSON");
+        let odd: Picture =
+            serde_json::from_value(serde_json::json!({ "rate": { "num": 0, "den": 0, "dropFrame": false }, "lengthFrames": 100 })).expect("JSON");
         assert!(refused(&|c| c.setup.picture = odd.clone()));
     }
 }
