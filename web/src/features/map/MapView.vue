@@ -221,7 +221,7 @@ const end = useLengthDrag(
         :class="{ chosen: splice.index === chosenSplice }"
         tabindex="0"
         role="button"
-        :aria-label="`Splice ${splice.index + 1} close up, ${splice.hard} of 100 hard to hear`"
+        :aria-label="`${splice.label}: splice ${splice.index + 1} close up, ${splice.hard} of 100 hard to hear`"
         data-test="map-splice"
         @click="emit('splice', splice.index)"
         @keydown.enter.prevent="emit('splice', splice.index)"
