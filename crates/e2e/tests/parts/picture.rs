@@ -87,6 +87,8 @@ async fn in_step(browser: &Browser) {
         if stays_in_step(browser, attempt == MOST).await {
             return;
         }
+        // What makes a machine stumble, another one on the same host say, lasts longer than a try.
+        tokio::time::sleep(Duration::from_secs(6)).await;
     }
 }
 
