@@ -1,6 +1,8 @@
 """Trains the network of crates/core/src/reading/activations.rs and writes its weights.
 
-    python tools/reading/train.py OUT.bin MINUTES DATA [DATA ...]    # DATA: made by render.py or recordings.py
+    python tools/reading/train.py OUT.bin MINUTES DATA [DATA ...]    # DATA: made by render.py, sequenced.py or recordings.py
+
+FROM=WEIGHTS in the environment goes on from weights that were learned before, at PEAK (a learning rate) of its own.
 
 Needs jax, optax and numpy from PyPI. Every eighth piece is held back; the table printed is about
 those. OUT.bin holds little-endian 32-bit floats in the order of `shapes`; OUT.check.json holds
@@ -9,6 +11,7 @@ stopped and started again with the same OUT it goes on to MINUTES in all. What t
 tree learned from, and how long, stands in CREDITS.md beside this file.
 """
 import json
+import os
 import pickle
 import sys
 import time
@@ -180,6 +183,11 @@ def main():
     learn = [p for k, p in enumerate(pieces) if k % 8 != 7]
     print(f"{len(learn)} pieces to learn from, {len(held)} held back", flush=True)
     weights = begin(jax.random.PRNGKey(1), BEATS)
+    if "FROM" in os.environ:
+        flat, at = np.fromfile(os.environ["FROM"], "<f4"), 0
+        for name, shape in shapes(BEATS):
+            count = int(np.prod(shape))
+            weights[name], at = jnp.asarray(flat[at : at + count].reshape(shape)), at + count
     print(sum(int(np.prod(s)) for _, s in shapes(BEATS)), "weights")
     chance = np.random.default_rng(1)
     per_epoch = len(learn) // BATCH
@@ -199,7 +207,7 @@ def main():
             rows.append([np.pad(p, ((0, CROP - len(p)), (0, 0))) for p in part])
         return tuple(np.stack(column).astype(np.float32) for column in zip(*rows))
 
-    peak_rate = 2.5e-3
+    peak_rate = float(os.environ.get("PEAK", 2.5e-3))
     optimiser = optax.chain(optax.clip_by_global_norm(1.0), optax.inject_hyperparams(optax.adamw)(learning_rate=peak_rate, weight_decay=1e-4))
     state = optimiser.init(weights)
 

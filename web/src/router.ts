@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { whoIsHere } from './shared/me'
 
 /** The steps of the job, in the order in which people work. */
 export const STEPS = ['picture', 'beds', 'voice', 'reading', 'fit', 'shape', 'check', 'hand-over'] as const
@@ -13,7 +14,26 @@ export const router = createRouter({
       component: () => import('./features/cut/CutPage.vue'),
       props: (route) => ({ id: String(route.params.id), step: (route.params.step || 'shape') as Step }),
     },
-    { path: '/guide', component: () => import('./features/guide/GuidePage.vue') },
+    { path: '/people', component: () => import('./features/people/PeoplePage.vue') },
+    { path: '/guide', component: () => import('./features/guide/GuidePage.vue'), meta: { open: true } },
+    { path: '/sign-in', component: () => import('./features/people/SignInPage.vue'), meta: { open: true } },
+    { path: '/key', component: () => import('./features/people/KeyPage.vue'), meta: { open: true } },
+    {
+      path: '/listen/:id',
+      component: () => import('./features/clients/ListenPage.vue'),
+      props: true,
+      meta: { open: true },
+    },
     { path: '/:rest(.*)*', redirect: '/' },
   ],
+})
+
+/** Who is not inside comes in first, and then to where they wanted. */
+router.beforeEach(async (to) => {
+  if (to.meta.open) return true
+  const me = await whoIsHere().catch(() => null)
+  // A server that does not answer says so on the page itself.
+  if (!me || me.inside) return true
+  if (me.hears) return `/listen/${me.hears}`
+  return { path: '/sign-in', query: to.path === '/' ? {} : { to: to.fullPath } }
 })

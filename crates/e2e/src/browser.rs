@@ -1,6 +1,6 @@
 //! A headless Chromium at 1280 x 800.
 
-use crate::{Guarded, eventually, free_port, guarded};
+use crate::{Guarded, Server, eventually, free_port, guarded};
 use fantoccini::elements::Element;
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
@@ -54,6 +54,26 @@ impl Browser {
     /// As [`Browser::start`].
     pub async fn start_with_microphone() -> Result<Self, BrowserError> {
         Self::start_with(&["--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]).await
+    }
+
+    /// Starts one that came in to a server by its printed link.
+    ///
+    /// # Errors
+    /// As [`Browser::start`].
+    pub async fn start_in(server: &Server) -> Result<Self, BrowserError> {
+        let browser = Self::start().await?;
+        browser.take_cookie(server).await?;
+        Ok(browser)
+    }
+
+    /// Takes over the cookie of somebody who came in to a server.
+    ///
+    /// # Errors
+    /// [`BrowserError`].
+    pub async fn take_cookie(&self, server: &Server) -> Result<(), BrowserError> {
+        let (name, value) = server.cookie().split_once('=').unwrap_or_default();
+        let cookie = json!({ "url": server.url("/"), "name": name, "value": value, "httpOnly": true, "sameSite": "Strict" });
+        self.devtools("Network.setCookie", cookie).await
     }
 
     async fn start_with(more: &[&str]) -> Result<Self, BrowserError> {

@@ -1,9 +1,9 @@
 //! A database and a server for one test.
 
 use crate::{Guarded, eventually, free_port, guarded_with};
-use std::io;
+use std::io::{self, BufRead, BufReader};
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
+use std::process::{Child, ChildStdout, Command, Stdio};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -137,6 +137,30 @@ pub fn program() -> PathBuf {
 pub struct Server {
     child: Child,
     address: String,
+    cookie: String,
+    /// What it goes on to print, which nobody reads.
+    _printed: Option<BufReader<ChildStdout>>,
+}
+
+/// Comes in with a link that a server printed; what its cookie says from then on, as `name=value`.
+///
+/// # Errors
+/// What the network says, or that the link opens nothing.
+pub async fn enter(link: &str) -> io::Result<String> {
+    let (place, key) = link.trim().split_once("/key#").ok_or_else(|| io::Error::other(format!("this is no link: {link}")))?;
+    let answer = reqwest::Client::new().post(format!("{place}/api/keys/enter")).json(&serde_json::json!({ "key": key })).send().await;
+    let answer = answer.and_then(reqwest::Response::error_for_status).map_err(io::Error::other)?;
+    let cookie = answer.headers().get("set-cookie").and_then(|value| value.to_str().ok()).and_then(|text| text.split(';').next());
+    cookie.map(str::to_owned).ok_or_else(|| io::Error::other("no cookie came with it"))
+}
+
+/// A client that says who it is by a cookie.
+pub fn client_with(cookie: &str) -> reqwest::Client {
+    let mut headers = reqwest::header::HeaderMap::new();
+    if let Ok(value) = cookie.parse() {
+        headers.insert(reqwest::header::COOKIE, value);
+    }
+    reqwest::Client::builder().default_headers(headers).build().unwrap_or_default()
 }
 
 impl Server {
@@ -152,13 +176,21 @@ impl Server {
             .args(more)
             .env("RUST_LOG", "error")
             .stdin(Stdio::null())
-            .stdout(Stdio::null())
+            .stdout(Stdio::piped())
             .stderr(std::fs::OpenOptions::new().create(true).append(true).open(data.join("log"))?)
             .spawn()?;
-        let server = Self { child, address: format!("http://127.0.0.1:{port}") };
+        let mut server = Self { child, address: format!("http://127.0.0.1:{port}"), cookie: String::new(), _printed: None };
         let health = server.url("/api/health");
         let up = eventually(Duration::from_secs(60), async || reqwest::get(&health).await.ok().filter(|r| r.status().is_success())).await;
         up.ok_or_else(|| io::Error::other("the server did not come up"))?;
+        let mut printed = BufReader::new(server.child.stdout.take().ok_or_else(|| io::Error::other("it prints nothing"))?);
+        let mut link = String::new();
+        printed.read_line(&mut link)?;
+        // With accounts it prints no key.
+        if link.contains("/key#") {
+            server.cookie = enter(&link).await?;
+        }
+        server._printed = Some(printed);
         Ok(server)
     }
 
@@ -176,6 +208,24 @@ impl Server {
         Command::new("kill").arg(self.child.id().to_string()).status()?;
         let ended = eventually(most, async || self.child.try_wait().ok().flatten()).await;
         ended.map(|_| begun.elapsed()).ok_or_else(|| io::Error::other("the server did not end"))
+    }
+
+    /// What the cookie of somebody says who came in by the printed link, as `name=value`.
+    pub fn cookie(&self) -> &str {
+        &self.cookie
+    }
+
+    /// A client that came in by the printed link.
+    pub fn client(&self) -> reqwest::Client {
+        client_with(&self.cookie)
+    }
+
+    /// What an address gives to a client that came in.
+    ///
+    /// # Errors
+    /// What the network says.
+    pub async fn get(&self, path: &str) -> reqwest::Result<reqwest::Response> {
+        self.client().get(self.url(path)).send().await
     }
 
     /// An address of it.

@@ -2,14 +2,14 @@
 
 use clap::{Parser, Subcommand};
 use jaunty_server::apart::{Memory, decode_here, limit_self, parse_here};
-use jaunty_server::http::{openapi_document, serve};
+use jaunty_server::http::{link, openapi_document, serve};
 use jaunty_server::store::jobs::Lane;
 use jaunty_server::studio::{Studio, TaskError};
 use jaunty_server::wanted::{SoundArguments, Wanted};
 use jaunty_server::work::{Workers, worker};
 use jaunty_server::{Settings, StartError, cli};
 use std::io::Write;
-use std::net::TcpListener;
+use std::net::{SocketAddr, TcpListener};
 use std::num::NonZeroU32;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -45,6 +45,9 @@ struct Place {
     /// Another name under which the server is reached, beside those of loopback; may be given again
     #[arg(long = "host", env = "JAUNTY_HOSTS", value_delimiter = ',')]
     hosts: Vec<String>,
+    /// Where the server is reached, as https://music.example.org; where it listens without it
+    #[arg(long, env = "JAUNTY_ADDRESS")]
+    address: Option<String>,
     /// Requests a second that one client may send
     #[arg(long, default_value_t = Settings::MOST_REQUESTS_PER_SECOND)]
     most_requests_per_second: NonZeroU32,
@@ -61,6 +64,8 @@ impl Place {
             quota_bytes: self.quota_bytes,
             leave_free_bytes: self.leave_free_bytes,
             hosts: self.hosts.clone(),
+            accounts: false,
+            address: self.address.clone(),
             most_requests_per_second: self.most_requests_per_second,
         }
     }
@@ -78,6 +83,31 @@ enum Command {
         /// Load the demo scenario when there is no cut yet
         #[arg(long)]
         demo: bool,
+        /// People sign in; without it, whoever opens the printed link may do everything
+        #[arg(long, env = "JAUNTY_ACCOUNTS")]
+        accounts: bool,
+    },
+    /// Print another link into a house without accounts; it opens once
+    Link {
+        #[command(flatten)]
+        place: Place,
+        /// Where the server listens
+        #[arg(long, default_value = "127.0.0.1:8760")]
+        listen: SocketAddr,
+    },
+    /// Let somebody in who looks after the house: prints a link with which they choose their password
+    People {
+        #[command(flatten)]
+        place: Place,
+        /// What they are called
+        #[arg(long)]
+        name: String,
+        /// Their address
+        #[arg(long)]
+        email: String,
+        /// Where the server listens
+        #[arg(long, default_value = "127.0.0.1:8760")]
+        listen: SocketAddr,
     },
     /// Work jobs of servers elsewhere
     Work {
@@ -208,7 +238,9 @@ fn main() -> ExitCode {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn,tracing_actix_web=error,symphonia_core=off".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let printed = match Arguments::parse().command {
-        Command::Serve { place, listen, demo } => return ended(run_server(place.settings(), listen, demo)),
+        Command::Serve { place, listen, demo, accounts } => return ended(run_server(Settings { accounts, ..place.settings() }, listen, demo)),
+        Command::Link { place, listen } => return ended(print_link(place.settings(), listen, None)),
+        Command::People { place, name, email, listen } => return ended(print_link(place.settings(), listen, Some((name, email)))),
         Command::Work { place } => return ended(run_workers(place.settings())),
         Command::Sweep { place, unused_days } => return ended(run_sweep(place.settings(), unused_days)),
         Command::HandOver { place, cut, wanted, all_lengths, out } => return ended(run_hand_over(place.settings(), cut, &wanted, all_lengths, out)),
@@ -266,7 +298,15 @@ async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<()
         studio.render_shelf();
     }
     studio.sweep_daily();
-    println!("http://{}", listener.local_addr()?);
+    let address = listener.local_addr()?;
+    if settings.accounts {
+        println!("{}", settings.address.clone().unwrap_or_else(|| format!("http://{address}")));
+        if !studio.has_people().await? {
+            println!("Nobody can sign in yet. Let the first one in: jaunty people --name NAME --email ADDRESS");
+        }
+    } else {
+        println!("{}", link(&settings, address, &studio.house_key().await?));
+    }
     let served = serve(studio, listener, &settings).await;
     workers.stop().await;
     // Work that nobody waits for any more must not hold up the end.
@@ -274,6 +314,17 @@ async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<()
         Ok(()) => std::process::exit(0),
         Err(cause) => Err(cause.into()),
     }
+}
+
+#[actix_web::main]
+async fn print_link(settings: Settings, listen: SocketAddr, keeper: Option<(String, String)>) -> Result<(), StartError> {
+    let studio = Studio::open(&settings).await?;
+    let key = match keeper {
+        Some((name, email)) => studio.let_keeper_in(&name, &email).await?,
+        None => studio.house_key().await?,
+    };
+    println!("{}", link(&settings, listen, &key));
+    Ok(())
 }
 
 #[actix_web::main]

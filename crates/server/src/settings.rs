@@ -22,6 +22,10 @@ pub struct Settings {
     pub leave_free_bytes: u64,
     /// Names beside those of loopback under which the server is reached.
     pub hosts: Vec<String>,
+    /// Whether people sign in; without that whoever brings the key of the terminal may do everything.
+    pub accounts: bool,
+    /// Where the server is reached, as `https://music.example.org`; where it listens without it.
+    pub address: Option<String>,
     /// Requests a second that one client may send, ten times as many at once.
     pub most_requests_per_second: NonZeroU32,
 }
@@ -45,6 +49,8 @@ impl Settings {
             quota_bytes: None,
             leave_free_bytes: Self::LEAVE_FREE_BYTES,
             hosts: Vec::new(),
+            accounts: false,
+            address: None,
             most_requests_per_second: Self::MOST_REQUESTS_PER_SECOND,
         }
     }

@@ -12,6 +12,7 @@ mod parts {
     mod house;
     mod migration;
     mod queue;
+    mod rights;
     mod storage;
     mod versions;
 }

@@ -37,6 +37,10 @@ export type Form = components['schemas']['Form']
 export type SoundForm = components['schemas']['SoundForm']
 export type BedView = components['schemas']['BedView']
 export type WaveformView = components['schemas']['WaveformView']
+export type ProjectView = components['schemas']['ProjectView']
+export type GivenView = components['schemas']['GivenView']
+export type HeardView = components['schemas']['HeardView']
+export type RemarkView = components['schemas']['RemarkView']
 type ProblemBody = components['schemas']['ProblemBody']
 
 /** The server, typed by its own OpenAPI document. */
@@ -59,12 +63,20 @@ export function problemOf(body: unknown): Problem {
   return new Problem('The server did not answer. Is it running? Nothing was changed.', 'no-answer')
 }
 
+/** Whose session is over comes in again, and then back to where they were. */
+function asked(problem: Problem): Problem {
+  const here = window.location
+  if (problem.code === 'sign-in' && !/^\/(sign-in|key|listen)/.test(here.pathname))
+    here.assign(`/sign-in?to=${encodeURIComponent(here.pathname)}`)
+  return problem
+}
+
 /** The data of an answer, or its problem thrown. */
 export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   const result = await call.catch(() => {
     throw problemOf(null)
   })
-  if (!result.response.ok) throw problemOf(result.error)
+  if (!result.response.ok) throw asked(problemOf(result.error))
   return result.data as T
 }
 

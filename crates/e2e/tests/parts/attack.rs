@@ -62,7 +62,7 @@ async fn attack(files: usize, most: Duration) {
     let watch = Watch::on(stand.server.pid());
     let folder = TempDir::new().unwrap();
     let mut hostiles = Hostiles::new(seed, folder.path()).unwrap();
-    let client = reqwest::Client::new();
+    let client = stand.server.client();
     let (mut outcomes, mut cuts, begun) = (BTreeMap::<(SentAs, u16), usize>::new(), Vec::new(), Instant::now());
     for number in 0..files {
         if begun.elapsed() > most {
@@ -161,7 +161,7 @@ async fn kill_rounds(rounds: usize) {
     let mut stand = Stand::with_own_database(&["--workers", "1"]).await;
     let (cut, _) = stand.with_bed_and_voice("Killed", "60").await;
     let path = format!("/api/cuts/{cut}");
-    let client = reqwest::Client::builder().timeout(Duration::from_secs(30)).build().unwrap();
+    let client = stand.server.client();
     // What was answered, and so must be there in the end.
     let mut title = String::from("Killed");
     for round in 0..rounds {
@@ -222,7 +222,7 @@ async fn kill_rounds(rounds: usize) {
                 stand.database.resume().await.unwrap();
             }
         }
-        let answered = work.await.unwrap();
+        let answered = tokio::time::timeout(Duration::from_secs(60), work).await.expect("it answers, or breaks off").unwrap();
         let health = stand.server.url("/api/health");
         eventually(Duration::from_secs(20), async || reqwest::get(&health).await.ok().filter(|r| r.status() == 204)).await.expect("it is back");
         let over =
@@ -277,7 +277,7 @@ async fn told_to_end_the_server_ends_soon_and_gives_its_work_back() {
     let running = |c: &Value| c["jobs"].as_array().is_some_and(|jobs| jobs.iter().any(|j| j["state"] == "running"));
     eventually(Duration::from_secs(20), async || Some(stand.send("GET", &path, None).await.1).filter(running)).await.expect("it reads");
     // A page that listens for events must not hold it up either.
-    let mut events = reqwest::get(stand.server.url(&format!("{path}/events"))).await.unwrap();
+    let mut events = stand.server.get(&format!("{path}/events")).await.unwrap();
     events.chunk().await.unwrap();
     let family_of_old = family(stand.server.pid());
     let other = Server::start(&stand.database, stand.data.path(), &["--workers", "0"]).await.unwrap();

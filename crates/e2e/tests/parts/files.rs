@@ -94,7 +94,7 @@ impl Stand {
     }
 
     pub async fn send(&self, method: &str, path: &str, body: Option<Value>) -> (u16, Value) {
-        let client = reqwest::Client::new();
+        let client = self.server.client();
         let method = reqwest::Method::from_bytes(method.as_bytes()).expect("a method");
         let mut request = client.request(method, self.server.url(path));
         if let Some(body) = body {
@@ -138,7 +138,7 @@ impl Stand {
 
     /// What an address gives, whatever it is.
     pub async fn bytes(&self, path: &str) -> Vec<u8> {
-        let response = reqwest::get(self.server.url(path)).await.expect("the server answers");
+        let response = self.server.get(path).await.expect("the server answers");
         assert!(response.status().is_success(), "{path}: {}", response.status());
         response.bytes().await.expect("a body").to_vec()
     }
@@ -172,7 +172,7 @@ impl Stand {
         let bytes = std::fs::read(file).expect("a file");
         let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_owned());
         let form = reqwest::multipart::Form::new().part("file", part);
-        let (status, told) = answer(reqwest::Client::new().post(self.server.url(&format!("/api/cuts/{cut}/{role}"))).multipart(form)).await;
+        let (status, told) = answer(self.server.client().post(self.server.url(&format!("/api/cuts/{cut}/{role}"))).multipart(form)).await;
         if status == 200 { (status, self.cut(cut).await) } else { (status, told) }
     }
 

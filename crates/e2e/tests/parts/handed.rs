@@ -232,7 +232,7 @@ async fn a_film_gets_its_sound_in_five_clicks_and_its_picture_stays() {
     let (cut, _) = stand.with_bed("Film", "10").await;
     stand.upload(&cut, "film", &FILES.path("film.webm"), "film.webm").await;
     let view = stand.cut_when(&cut, |c| fitted(c) && c["film"].is_object()).await;
-    let browser = Browser::start().await.unwrap();
+    let browser = Browser::start_in(&stand.server).await.unwrap();
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/hand-over"))).await.unwrap();
     // One click, and the browser saves it as soon as it is made.
     browser.find("make-film").await.unwrap().click().await.unwrap();

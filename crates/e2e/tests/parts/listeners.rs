@@ -77,7 +77,7 @@ async fn fifty_listeners_who_start_at_once_hear_no_late_chunk() {
         let all = (0..listeners).map(|k| {
             // Each with a connection of its own, somewhere else on the cut.
             let from_s = length_s * k as f64 / listeners as f64;
-            tokio::spawn(listen(reqwest::Client::new(), sound.clone(), from_s, length_s, LASTS_S, heard.clone()))
+            tokio::spawn(listen(stand.server.client(), sound.clone(), from_s, length_s, LASTS_S, heard.clone()))
         });
         for one in all.collect::<Vec<_>>() {
             one.await.unwrap();

@@ -152,8 +152,8 @@ async fn pictures_that_make_no_sense_are_told() {
     let view = stand.cut_when(&cut, |c| idle(c) && c["film"]["differs"].is_null()).await;
     assert_eq!((&view["lengthFrames"], &view["firstTimecode"], &view["film"]["hasSound"]), (&json!(250), &json!("01:00:00:00"), &json!(true)));
     assert_eq!(view["plan"]["lengthSamples"], 480_000);
-    let range = reqwest::get(stand.server.url(&path("/revisions/1/sound?fromSamples=0&lengthSamples=48000&hear=film"))).await.unwrap();
+    let range = stand.server.get(&path("/revisions/1/sound?fromSamples=0&lengthSamples=48000&hear=film")).await.unwrap();
     assert_eq!(range.status(), 200);
-    let out = reqwest::get(stand.server.url(&path("/picture/shots.edl"))).await.unwrap().text().await.unwrap();
+    let out = stand.server.get(&path("/picture/shots.edl")).await.unwrap().text().await.unwrap();
     assert!(out.contains("* FROM CLIP NAME: second"), "{out}");
 }

@@ -123,11 +123,11 @@ async fn counting_along_adds_ticks_on_the_beats_and_nonsense_is_refused() {
     let path = |rest: &str| format!("/api/cuts/{cut}/bed/{rest}");
     // To compress sound takes a browser's every request longer than rendering does.
     let url = stand.server.url(&path("sound?fromSamples=0&lengthSamples=48000&count=false"));
-    let answer = reqwest::Client::new().get(url).header("accept-encoding", "gzip, deflate, br, zstd").send().await.unwrap();
+    let answer = stand.server.client().get(url).header("accept-encoding", "gzip, deflate, br, zstd").send().await.unwrap();
     assert!(answer.headers().get("content-encoding").is_none_or(|coding| coding == "identity"), "{:?}", answer.headers());
     let heard = async |count: bool| {
-        let url = stand.server.url(&path(&format!("sound?fromSamples=480000&lengthSamples=480000&count={count}")));
-        let bytes = reqwest::get(url).await.unwrap().bytes().await.unwrap();
+        let place = path(&format!("sound?fromSamples=480000&lengthSamples=480000&count={count}"));
+        let bytes = stand.server.get(&place).await.unwrap().bytes().await.unwrap();
         jaunty_media::decode_to_sound(&FILES.with(&format!("count-{count}.wav"), &bytes)).unwrap()
     };
     let (plain, counted) = (heard(false).await, heard(true).await);

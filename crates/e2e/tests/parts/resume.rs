@@ -59,7 +59,7 @@ async fn work_that_waits_can_be_cancelled_and_workers_elsewhere_share_the_rest()
     drop((one, two));
     // A page opened on any server hears of changes made through another: the first event is the whole cut.
     stand.server = Server::start(&stand.database, stand.data.path(), &["--workers", "0"]).await.unwrap();
-    let mut events = reqwest::get(stand.server.url(&format!("/api/cuts/{}/events", cuts[1]))).await.unwrap();
+    let mut events = stand.server.get(&format!("/api/cuts/{}/events", cuts[1])).await.unwrap();
     let first = events.chunk().await.unwrap().unwrap();
     assert!(first.starts_with(b"data: {") && String::from_utf8_lossy(&first).contains("Cut 1"));
 }

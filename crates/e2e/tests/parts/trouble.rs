@@ -48,7 +48,7 @@ async fn a_full_disk_is_told_and_takes_nothing_off_the_cut() {
     // As if half of all numbers of bytes had to stay free.
     let full = jaunty_e2e::Server::start(&stand.database, stand.data.path(), &["--workers", "0", "--leave-free-bytes", "9000000000000000000"]).await.unwrap();
     let form = reqwest::multipart::Form::new().part("file", reqwest::multipart::Part::bytes(vec![7; 1000]).file_name("more.wav"));
-    let answer = reqwest::Client::new().post(full.url(&format!("/api/cuts/{cut}/candidates"))).multipart(form).send().await.unwrap();
+    let answer = stand.server.client().post(full.url(&format!("/api/cuts/{cut}/candidates"))).multipart(form).send().await.unwrap();
     assert_eq!(answer.status().as_u16(), 507);
     let problem: serde_json::Value = answer.json().await.unwrap();
     assert_eq!(problem["code"], "no-room");
@@ -77,7 +77,7 @@ async fn absurd_lengths_are_refused_wherever_they_come_in() {
     let list = FILES.with("long.edl", list.as_bytes());
     for place in ["/api/cuts/from-list?num=25&den=1".to_owned(), path("/picture/list")] {
         let form = reqwest::multipart::Form::new().part("file", reqwest::multipart::Part::bytes(std::fs::read(&list).unwrap()).file_name("long.edl"));
-        let answer = reqwest::Client::new().post(stand.server.url(&place)).multipart(form).send().await.unwrap();
+        let answer = stand.server.client().post(stand.server.url(&place)).multipart(form).send().await.unwrap();
         let (status, told) = (answer.status().as_u16(), answer.text().await.unwrap());
         assert_eq!(status, 422, "{place}: {told}");
         assert!(told.contains("12 hours"), "{told}");

@@ -1,10 +1,11 @@
 //! Cuts: listing, making, showing and changing them, their history, jobs and events.
 
 use super::json;
+use super::rights::AskedStudio;
 use super::views::{CutSummary, CutView};
 use crate::store::cuts::Step;
 use crate::store::jobs;
-use crate::studio::{Problem, Studio};
+use crate::studio::Problem;
 use actix_web::{HttpResponse, delete, get, post, web};
 use futures_util::stream;
 use jaunty_core::cut::{AskedRate, Change, Description};
@@ -104,24 +105,44 @@ pub struct FromRevision {
     pub revision: u32,
 }
 
+/// The revision that the client saw, to go back from.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct UndoneFrom {
+    /// Its number.
+    pub revision: u32,
+    /// Whoever made it.
+    #[serde(default)]
+    pub whoever: bool,
+}
+
 /// All cuts, newest first.
 #[utoipa::path(responses((status = 200, body = Vec<CutSummary>)))]
 #[get("/api/cuts")]
-pub async fn all_cuts(studio: web::Data<Studio>) -> Result<web::Json<Vec<CutSummary>>, Problem> {
+pub async fn all_cuts(studio: AskedStudio) -> Result<web::Json<Vec<CutSummary>>, Problem> {
     Ok(web::Json(studio.cuts().await?.iter().map(CutSummary::from).collect()))
 }
 
+/// Where something new belongs.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct MadeIn {
+    /// The project; one in which whoever asks makes cuts, without it. Who may make something there is asked before.
+    #[allow(dead_code, reason = "read where rights are decided")]
+    project: Option<Uuid>,
+}
+
 /// Makes a cut.
-#[utoipa::path(request_body = Description, responses((status = 200, body = Made)))]
+#[utoipa::path(params(MadeIn), request_body = Description, responses((status = 200, body = Made)))]
 #[post("/api/cuts")]
-pub async fn make_cut(studio: web::Data<Studio>, body: web::Json<Description>) -> Result<web::Json<Made>, Problem> {
+pub async fn make_cut(studio: AskedStudio, body: web::Json<Description>) -> Result<web::Json<Made>, Problem> {
     Ok(web::Json(Made { id: studio.new_cut(&body.new_cut()?).await? }))
 }
 
 /// A cut is listed no more. Nothing of it is lost: it can be brought back.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 204)))]
 #[delete("/api/cuts/{id}")]
-pub async fn take_away(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
+pub async fn take_away(studio: AskedStudio, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
     studio.take_away(*id, true).await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -129,7 +150,7 @@ pub async fn take_away(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result
 /// A cut that was taken away is listed again.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 204)))]
 #[post("/api/cuts/{id}/back")]
-pub async fn bring_back(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
+pub async fn bring_back(studio: AskedStudio, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
     studio.take_away(*id, false).await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -137,42 +158,42 @@ pub async fn bring_back(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Resul
 /// A copy of a cut as it is now, with a history of its own.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Made)))]
 #[post("/api/cuts/{id}/copy")]
-pub async fn copy_cut(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<web::Json<Made>, Problem> {
+pub async fn copy_cut(studio: AskedStudio, id: web::Path<Uuid>) -> Result<web::Json<Made>, Problem> {
     Ok(web::Json(Made { id: studio.copy_cut(*id).await? }))
 }
 
 /// One cut with everything that the page shows.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = CutView)))]
 #[get("/api/cuts/{id}")]
-pub async fn one_cut(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
+pub async fn one_cut(studio: AskedStudio, id: web::Path<Uuid>) -> Result<web::Json<CutView>, Problem> {
     Ok(web::Json(CutView::from(&studio.open_cut(*id).await?)))
 }
 
 /// Changes a cut.
 #[utoipa::path(post, path = "/api/cuts/{id}/changes", params(("id" = Uuid, Path)), request_body = AskedChange, responses((status = 200, body = Shown)))]
-pub async fn change_cut(studio: web::Data<Studio>, id: web::Path<Uuid>, body: web::Json<AskedChange>) -> Result<web::Json<Shown>, Problem> {
+pub async fn change_cut(studio: AskedStudio, id: web::Path<Uuid>, body: web::Json<AskedChange>) -> Result<web::Json<Shown>, Problem> {
     let AskedChange { revision, change } = body.into_inner();
     Ok(web::Json(Shown { revision: studio.change(*id, revision, change).await? }))
 }
 
-/// Goes back to the revision that the shown one was made from.
-#[utoipa::path(params(("id" = Uuid, Path)), request_body = FromRevision, responses((status = 200, body = Shown)))]
+/// Goes back to the revision that the shown one was made from. What somebody else did is undone only by who says so.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = UndoneFrom, responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/undo")]
-pub async fn undo(studio: web::Data<Studio>, id: web::Path<Uuid>, body: web::Json<FromRevision>) -> Result<web::Json<Shown>, Problem> {
-    Ok(web::Json(Shown { revision: studio.step(*id, body.revision, Step::Undo).await? }))
+pub async fn undo(studio: AskedStudio, id: web::Path<Uuid>, body: web::Json<UndoneFrom>) -> Result<web::Json<Shown>, Problem> {
+    Ok(web::Json(Shown { revision: studio.step(*id, body.revision, Step::Undo, body.whoever).await? }))
 }
 
 /// Goes on to the newest revision that was made from the shown one.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = FromRevision, responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/redo")]
-pub async fn redo(studio: web::Data<Studio>, id: web::Path<Uuid>, body: web::Json<FromRevision>) -> Result<web::Json<Shown>, Problem> {
-    Ok(web::Json(Shown { revision: studio.step(*id, body.revision, Step::Redo).await? }))
+pub async fn redo(studio: AskedStudio, id: web::Path<Uuid>, body: web::Json<FromRevision>) -> Result<web::Json<Shown>, Problem> {
+    Ok(web::Json(Shown { revision: studio.step(*id, body.revision, Step::Redo, true).await? }))
 }
 
 /// Stops a job; one that failed is not told any more.
 #[utoipa::path(params(("id" = Uuid, Path), ("job" = Uuid, Path)), responses((status = 204)))]
 #[delete("/api/cuts/{id}/jobs/{job}")]
-pub async fn cancel_job(studio: web::Data<Studio>, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {
+pub async fn cancel_job(studio: AskedStudio, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {
     let (id, job) = path.into_inner();
     let Some(work) = jobs::cancel(&studio.pool, id, job).await? else { return Err(Problem::not_found("job under way")) };
     studio.forget_sound_of(id, &work).await?;
@@ -182,7 +203,7 @@ pub async fn cancel_job(studio: web::Data<Studio>, path: web::Path<(Uuid, Uuid)>
 /// Has a job that failed tried again, as when there is room on the disk by now.
 #[utoipa::path(params(("id" = Uuid, Path), ("job" = Uuid, Path)), responses((status = 204)))]
 #[post("/api/cuts/{id}/jobs/{job}/again")]
-pub async fn try_job_again(studio: web::Data<Studio>, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {
+pub async fn try_job_again(studio: AskedStudio, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {
     let (id, job) = path.into_inner();
     if jobs::again(&studio.pool, id, job).await? { Ok(HttpResponse::NoContent().finish()) } else { Err(Problem::not_found("job that failed")) }
 }
@@ -193,7 +214,7 @@ const LOOK: Duration = Duration::from_millis(300);
 /// Server-sent events: the whole view of the cut whenever it changes.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, content_type = "text/event-stream", body = CutView)))]
 #[get("/api/cuts/{id}/events")]
-pub async fn events(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
+pub async fn events(studio: AskedStudio, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
     let id = *id;
     studio.state(id).await?;
     let changes = stream::unfold((studio, String::new()), move |(studio, last)| async move {
@@ -203,6 +224,10 @@ pub async fn events(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<Ht
             }
             let state = studio.state(id).await.ok()?;
             if state != last {
+                // Who was taken out of the project meanwhile hears nothing more of it.
+                if !studio.still_edits(id).await.ok()? {
+                    return None;
+                }
                 let view = CutView::from(&studio.open_cut(id).await.ok()?);
                 let event = format!("data: {}\n\n", serde_json::to_string(&view).ok()?);
                 return Some((Ok::<_, actix_web::Error>(web::Bytes::from(event)), (studio, state)));

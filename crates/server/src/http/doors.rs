@@ -1,21 +1,20 @@
 //! Who may come in, and what every answer says about itself.
 //!
-//! The server has no sign-in: whoever reaches it on loopback is the person at this machine. A page of
-//! somebody else that is open in the same browser reaches it as well, and must not: it may neither send
-//! changes (cross-site requests) nor, by a name of its own that leads to loopback, read (DNS rebinding).
+//! Who somebody is says their session ([`sessions`](super::sessions)). A page of somebody else that is open in the
+//! same browser has that as well, and must not use it: it may neither send changes (cross-site requests) nor, by a
+//! name of its own that leads here, read (DNS rebinding).
 
-use super::openapi;
 use crate::studio::{Code, Problem};
 use actix_web::body::{BoxBody, MessageBody};
-use actix_web::dev::{ResourceDef, ServiceRequest, ServiceResponse};
+use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::header::{self, HeaderMap, HeaderName, HeaderValue};
-use actix_web::http::{Method, uri::Authority};
+use actix_web::http::uri::Authority;
 use actix_web::middleware::Next;
-use actix_web::{Error, HttpResponse, ResponseError, web};
+use actix_web::{Error, ResponseError, web};
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
 use std::net::IpAddr;
 use std::num::NonZeroU32;
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 
 /// Names under which this machine alone reaches the server.
 const LOOPBACK: [&str; 3] = ["localhost", "127.0.0.1", "[::1]"];
@@ -117,22 +116,4 @@ pub async fn guard(doors: web::Data<Doors>, request: ServiceRequest, next: Next<
         headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
     }
     Ok(answer)
-}
-
-/// What is answered at an address of the interface that nothing answers to: that there is none, or that
-/// it takes other methods.
-pub fn nothing_there(path: &str, method: &Method) -> HttpResponse {
-    static ADDRESSES: OnceLock<Vec<(ResourceDef, Vec<Method>)>> = OnceLock::new();
-    let all = ADDRESSES.get_or_init(openapi::addresses).iter().filter(|(address, _)| address.is_match(path));
-    // Of two that match, the one with fewer places for names is meant.
-    let places = |address: &ResourceDef| address.pattern().map_or(0, |p| p.matches('{').count());
-    let allowed: Vec<&str> = all.min_by_key(|(address, _)| places(address)).map_or(Vec::new(), |(_, methods)| methods.iter().map(Method::as_str).collect());
-    if allowed.is_empty() || allowed.contains(&method.as_str()) {
-        return Problem::not_found("address").error_response();
-    }
-    let mut answer = Problem::new(Code::WrongMethod, format!("This address takes {}.", allowed.join(", "))).error_response();
-    if let Ok(value) = HeaderValue::from_str(&allowed.join(", ")) {
-        answer.headers_mut().insert(header::ALLOW, value);
-    }
-    answer
 }

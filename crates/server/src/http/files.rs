@@ -2,6 +2,7 @@
 
 use super::cuts::{Made, Shown};
 use super::hash::SoundHash;
+use super::rights::AskedStudio;
 use crate::store::cuts;
 use crate::store::sounds::{self, SoundRow};
 use crate::studio::{Code, Problem, Studio, tidy_name, title_from};
@@ -45,7 +46,7 @@ async fn take_in(studio: &Studio, id: Uuid, form: &mut Multipart) -> Result<Used
 /// the first one that is music becomes the bed.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/candidates")]
-pub async fn upload_bed(studio: web::Data<Studio>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
+pub async fn upload_bed(studio: AskedStudio, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
     let sound = take_in(&studio, *id, &mut form).await?;
     Ok(web::Json(Shown { revision: studio.arrive(*id, Arrival::Bed { sound, licence: None }).await? }))
 }
@@ -61,7 +62,8 @@ pub struct NamedSound {
 /// Adds a bed that is already here, from another cut, to the candidates of this one.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = NamedSound, responses((status = 200, body = Shown)))]
 #[put("/api/cuts/{id}/candidates")]
-pub async fn add_bed(studio: web::Data<Studio>, id: web::Path<Uuid>, body: web::Json<NamedSound>) -> Result<web::Json<Shown>, Problem> {
+pub async fn add_bed(studio: AskedStudio, id: web::Path<Uuid>, body: web::Json<NamedSound>) -> Result<web::Json<Shown>, Problem> {
+    studio.may_take(&body.sound_hash.0).await?;
     let SoundRow { hash, name, .. } = sounds::sound(&studio.pool, &body.sound_hash.0).await?.ok_or_else(|| Problem::not_found("bed"))?;
     Ok(web::Json(Shown { revision: studio.arrive(*id, Arrival::Bed { sound: UsedSound { hash, name }, licence: None }).await? }))
 }
@@ -81,9 +83,9 @@ pub struct BedView {
 /// The beds that other cuts brought in, newest first.
 #[utoipa::path(responses((status = 200, body = Vec<BedView>)))]
 #[get("/api/beds")]
-pub async fn beds(studio: web::Data<Studio>) -> Result<web::Json<Vec<BedView>>, Problem> {
+pub async fn beds(studio: AskedStudio) -> Result<web::Json<Vec<BedView>>, Problem> {
     let view = |s: SoundRow| BedView { length_s: seconds_from_samples(s.length_samples.unwrap_or(0)), hash: s.hash, name: s.name };
-    Ok(web::Json(sounds::beds(&studio.pool).await?.into_iter().map(view).collect()))
+    Ok(web::Json(studio.beds().await?.into_iter().map(view).collect()))
 }
 
 /// Where a take lies and how it came to be.
@@ -100,12 +102,7 @@ pub struct TakePlace {
 /// Takes a recording or a file of speech; it is read and laid on the cut in the background.
 #[utoipa::path(params(("id" = Uuid, Path), TakePlace), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/takes")]
-pub async fn upload_take(
-    studio: web::Data<Studio>,
-    id: web::Path<Uuid>,
-    place: web::Query<TakePlace>,
-    mut form: Multipart,
-) -> Result<web::Json<Shown>, Problem> {
+pub async fn upload_take(studio: AskedStudio, id: web::Path<Uuid>, place: web::Query<TakePlace>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
     let UsedSound { hash, name } = take_in(&studio, *id, &mut form).await?;
     let origin = if place.recorded.unwrap_or(false) { TakeOrigin::Recorded } else { TakeOrigin::File };
     let take = Take { at_samples: place.at_samples.unwrap_or(0), origin, ..Take::new(&hash, &name) };
@@ -115,7 +112,7 @@ pub async fn upload_take(
 /// Brings the sound of a place in; it lies under the whole cut, low while somebody speaks.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/ambiences")]
-pub async fn upload_ambience(studio: web::Data<Studio>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
+pub async fn upload_ambience(studio: AskedStudio, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
     let sound = take_in(&studio, *id, &mut form).await?;
     Ok(web::Json(Shown { revision: studio.arrive(*id, Arrival::Ambience(sound)).await? }))
 }
@@ -123,7 +120,7 @@ pub async fn upload_ambience(studio: web::Data<Studio>, id: web::Path<Uuid>, mut
 /// Brings a film into a cut. Its own sound is taken out in the background.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/film")]
-pub async fn upload_film(studio: web::Data<Studio>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
+pub async fn upload_film(studio: AskedStudio, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
     let file = take_in(&studio, *id, &mut form).await?;
     Ok(web::Json(Shown { revision: studio.bring_film_in(*id, file).await? }))
 }
@@ -131,7 +128,7 @@ pub async fn upload_film(studio: web::Data<Studio>, id: web::Path<Uuid>, mut for
 /// Makes a cut from a film: its rate, length and first timecode.
 #[utoipa::path(request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Made)))]
 #[post("/api/cuts/from-film")]
-pub async fn cut_from_film(studio: web::Data<Studio>, mut form: Multipart) -> Result<web::Json<Made>, Problem> {
+pub async fn cut_from_film(studio: AskedStudio, mut form: Multipart) -> Result<web::Json<Made>, Problem> {
     let (name, field) = first_file(&mut form).await?;
     let file = studio.take_in(&name, field).await?;
     Ok(web::Json(Made { id: studio.cut_from_film(file).await? }))
@@ -140,7 +137,7 @@ pub async fn cut_from_film(studio: web::Data<Studio>, mut form: Multipart) -> Re
 /// Opens a cut that was handed over as one file: with its history, its sounds and what was read of them.
 #[utoipa::path(request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Made)))]
 #[post("/api/cuts/from-cut")]
-pub async fn cut_from_cut(studio: web::Data<Studio>, mut form: Multipart) -> Result<web::Json<Made>, Problem> {
+pub async fn cut_from_cut(studio: AskedStudio, mut form: Multipart) -> Result<web::Json<Made>, Problem> {
     let (_, field) = first_file(&mut form).await?;
     Ok(web::Json(Made { id: studio.take_cut_in(field).await? }))
 }
@@ -149,7 +146,7 @@ pub async fn cut_from_cut(studio: web::Data<Studio>, mut form: Multipart) -> Res
 /// second list replaces what the first one brought and keeps what was made by hand.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/picture/list")]
-pub async fn upload_list(studio: web::Data<Studio>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
+pub async fn upload_list(studio: AskedStudio, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
     cuts::cut(&studio.pool, *id).await?;
     let (name, field) = first_file(&mut form).await?;
     Ok(web::Json(Shown { revision: studio.take_list(*id, &name, field).await? }))
@@ -158,7 +155,7 @@ pub async fn upload_list(studio: web::Data<Studio>, id: web::Path<Uuid>, mut for
 /// Takes a grid that was made elsewhere: a Standard MIDI File, JAMS, or a WAV file with cue points.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/bed/grid")]
-pub async fn upload_grid(studio: web::Data<Studio>, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
+pub async fn upload_grid(studio: AskedStudio, id: web::Path<Uuid>, mut form: Multipart) -> Result<web::Json<Shown>, Problem> {
     cuts::cut(&studio.pool, *id).await?;
     let (_, field) = first_file(&mut form).await?;
     Ok(web::Json(Shown { revision: studio.take_grid(*id, field).await? }))
@@ -180,7 +177,7 @@ pub struct ListRate {
 /// Makes a cut from a list of shots.
 #[utoipa::path(params(ListRate), request_body(content = String, content_type = "multipart/form-data"), responses((status = 200, body = Made)))]
 #[post("/api/cuts/from-list")]
-pub async fn cut_from_list(studio: web::Data<Studio>, rate: web::Query<ListRate>, mut form: Multipart) -> Result<web::Json<Made>, Problem> {
+pub async fn cut_from_list(studio: AskedStudio, rate: web::Query<ListRate>, mut form: Multipart) -> Result<web::Json<Made>, Problem> {
     let rate = match (rate.num, rate.den) {
         (Some(num), Some(den)) => Some(AskedRate { num, den, drop_frame: rate.drop_frame.unwrap_or(false) }.rate()?),
         _ => None,
@@ -203,7 +200,7 @@ pub enum ListFormat {
 /// The shots and moments of a cut as a list.
 #[utoipa::path(params(("id" = Uuid, Path), ("format" = ListFormat, Path)), responses((status = 200, content_type = "text/plain")))]
 #[get("/api/cuts/{id}/picture/shots.{format}")]
-pub async fn shots_out(studio: web::Data<Studio>, path: web::Path<(Uuid, ListFormat)>) -> Result<HttpResponse, Problem> {
+pub async fn shots_out(studio: AskedStudio, path: web::Path<(Uuid, ListFormat)>) -> Result<HttpResponse, Problem> {
     let (id, format) = path.into_inner();
     let setup = cuts::cut(&studio.pool, id).await?.setup;
     let (text, ending) = match format {

@@ -1,9 +1,10 @@
 //! Files to hand over: asked for, listed, fetched.
 
 use super::listening::attached;
+use super::rights::AskedStudio;
 use super::views::HandedView;
 use crate::store::handed;
-use crate::studio::{Asked, Problem, Studio};
+use crate::studio::{Asked, Problem};
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use jaunty_core::handover::Form;
 use serde::Deserialize;
@@ -19,7 +20,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
 /// What was handed over, the newest first.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Vec<HandedView>)))]
 #[get("/api/cuts/{id}/handed")]
-pub async fn all(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<web::Json<Vec<HandedView>>, Problem> {
+pub async fn all(studio: AskedStudio, id: web::Path<Uuid>) -> Result<web::Json<Vec<HandedView>>, Problem> {
     let rows = handed::of_cut(&studio.pool, *id).await?;
     Ok(web::Json(rows.into_iter().map(HandedView::from).collect()))
 }
@@ -38,7 +39,7 @@ pub struct Wanted {
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = Wanted,
     responses((status = 200, body = HandedView, description = "It is there."), (status = 202, description = "A job makes it.")))]
 #[post("/api/cuts/{id}/handed")]
-pub async fn hand_over(studio: web::Data<Studio>, id: web::Path<Uuid>, wanted: web::Json<Wanted>) -> Result<HttpResponse, Problem> {
+pub async fn hand_over(studio: AskedStudio, id: web::Path<Uuid>, wanted: web::Json<Wanted>) -> Result<HttpResponse, Problem> {
     match studio.ask_to_hand_over(*id, wanted.revision, wanted.form).await? {
         Asked::There(row) => Ok(HttpResponse::Ok().json(HandedView::from(row))),
         Asked::Waits => Ok(HttpResponse::Accepted().finish()),
@@ -48,7 +49,7 @@ pub async fn hand_over(studio: web::Data<Studio>, id: web::Path<Uuid>, wanted: w
 /// A file that was handed over.
 #[utoipa::path(params(("id" = Uuid, Path), ("handed" = Uuid, Path)), responses((status = 200, content_type = "application/octet-stream")))]
 #[get("/api/cuts/{id}/handed/{handed}/file")]
-pub async fn handed_file(studio: web::Data<Studio>, path: web::Path<(Uuid, Uuid)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+pub async fn handed_file(studio: AskedStudio, path: web::Path<(Uuid, Uuid)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
     let (id, handed) = path.into_inner();
     let (file, name) = studio.handed_file(id, handed).await?;
     let plain = format!("file.{}", name.rsplit('.').next().unwrap_or("bin"));

@@ -1,6 +1,7 @@
 //! Figures that a house keeps for all its cuts.
 
-use crate::studio::{Problem, Studio};
+use super::rights::AskedStudio;
+use crate::studio::Problem;
 use actix_web::{HttpResponse, delete, get, put, web};
 use jaunty_core::cut::HouseFigures;
 use serde::Deserialize;
@@ -15,7 +16,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
 /// All of them, by name.
 #[utoipa::path(responses((status = 200, body = Vec<HouseFigures>)))]
 #[get("/api/house")]
-pub async fn houses(studio: web::Data<Studio>) -> Result<web::Json<Vec<HouseFigures>>, Problem> {
+pub async fn houses(studio: AskedStudio) -> Result<web::Json<Vec<HouseFigures>>, Problem> {
     Ok(web::Json(studio.houses().await?))
 }
 
@@ -32,7 +33,7 @@ pub struct KeptHouse {
 /// Keeps the figures of a cut under a name, in place of those that had it.
 #[utoipa::path(params(("name" = String, Path)), request_body = KeptHouse, responses((status = 200, body = HouseFigures)))]
 #[put("/api/house/{name}")]
-pub async fn keep_house(studio: web::Data<Studio>, name: web::Path<String>, body: web::Json<KeptHouse>) -> Result<web::Json<HouseFigures>, Problem> {
+pub async fn keep_house(studio: AskedStudio, name: web::Path<String>, body: web::Json<KeptHouse>) -> Result<web::Json<HouseFigures>, Problem> {
     let KeptHouse { cut, file_names } = body.into_inner();
     Ok(web::Json(studio.keep_house(&name, cut, file_names).await?))
 }
@@ -40,7 +41,7 @@ pub async fn keep_house(studio: web::Data<Studio>, name: web::Path<String>, body
 /// Figures go; cuts that took them keep what they took.
 #[utoipa::path(params(("name" = String, Path)), responses((status = 204)))]
 #[delete("/api/house/{name}")]
-pub async fn drop_house(studio: web::Data<Studio>, name: web::Path<String>) -> Result<HttpResponse, Problem> {
+pub async fn drop_house(studio: AskedStudio, name: web::Path<String>) -> Result<HttpResponse, Problem> {
     studio.drop_house(&name).await?;
     Ok(HttpResponse::NoContent().finish())
 }

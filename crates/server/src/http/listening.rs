@@ -1,6 +1,7 @@
 //! Hearing: ranges of a revision, what is measured, and waveforms.
 
 use super::hash::SoundHash;
+use super::rights::AskedStudio;
 use super::views::{MetersView, WaveformView};
 use crate::studio::{MOST_RANGE_SAMPLES, Problem, Ready, Studio};
 use actix_files::NamedFile;
@@ -45,7 +46,7 @@ pub struct HeardRange {
 /// A range of a revision, rendered from its plan.
 #[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path), HeardRange), responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/cuts/{id}/revisions/{revision}/sound")]
-pub async fn sound(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>, range: web::Query<HeardRange>) -> Result<HttpResponse, Problem> {
+pub async fn sound(studio: AskedStudio, path: web::Path<(Uuid, u32)>, range: web::Query<HeardRange>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
     let mut ready = studio.ready(id, revision).await?;
     match range.unshaped {
@@ -84,7 +85,7 @@ pub struct CurveView {
 /// What layers would gain by a change of levels that a hand is making. Nothing is changed.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = AskedCurves, responses((status = 200, body = Vec<CurveView>)))]
 #[post("/api/cuts/{id}/curves")]
-pub async fn curves(studio: web::Data<Studio>, id: web::Path<Uuid>, body: web::Json<AskedCurves>) -> Result<web::Json<Vec<CurveView>>, Problem> {
+pub async fn curves(studio: AskedStudio, id: web::Path<Uuid>, body: web::Json<AskedCurves>) -> Result<web::Json<Vec<CurveView>>, Problem> {
     let AskedCurves { revision, change, from_samples, length_samples } = body.into_inner();
     check_range(length_samples)?;
     let tried = studio.try_levels(*id, revision, change).await?;
@@ -111,11 +112,7 @@ pub struct CandidateRange {
 /// A range of the cut with a candidate as its bed: fitted, and shaped under the narration.
 #[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path), CandidateRange), responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/cuts/{id}/candidates/{hash}/sound")]
-pub async fn candidate_sound(
-    studio: web::Data<Studio>,
-    path: web::Path<(Uuid, SoundHash)>,
-    range: web::Query<CandidateRange>,
-) -> Result<HttpResponse, Problem> {
+pub async fn candidate_sound(studio: AskedStudio, path: web::Path<(Uuid, SoundHash)>, range: web::Query<CandidateRange>) -> Result<HttpResponse, Problem> {
     let (id, SoundHash(hash)) = path.into_inner();
     let ready = studio.ready_with(id, &hash).await?;
     sound_answer(&studio, ready, range.from_samples, range.length_samples, Hear::Everything, "no-store").await
@@ -126,7 +123,7 @@ pub(super) fn check_range(length_samples: u64) -> Result<(), Problem> {
     if length_samples <= MOST_RANGE_SAMPLES { Ok(()) } else { Err(Problem::bad_value("At most 30 seconds are given at once.")) }
 }
 
-async fn sound_answer(studio: &Studio, ready: Ready, from: u64, length: u64, hear: Hear, caching: &'static str) -> Result<HttpResponse, Problem> {
+pub(super) async fn sound_answer(studio: &Studio, ready: Ready, from: u64, length: u64, hear: Hear, caching: &'static str) -> Result<HttpResponse, Problem> {
     check_range(length)?;
     let asked = from..from.saturating_add(length);
     let bytes = studio.compute(move || wav_bytes(&ready.render(asked, hear)?).map_err(Problem::from)).await??;
@@ -149,7 +146,7 @@ pub(super) fn attached(file: File, plain_name: &str, name: String, request: &Htt
 /// The waveform of a revision as it is heard.
 #[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path)), responses((status = 200, body = WaveformView)))]
 #[get("/api/cuts/{id}/revisions/{revision}/waveform")]
-pub async fn shaped(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
+pub async fn shaped(studio: AskedStudio, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
     let ready = studio.ready(id, revision).await?;
     let span_samples = samples_from_seconds(0.01);
@@ -162,18 +159,20 @@ pub async fn shaped(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> 
 /// What is measured of a revision.
 #[utoipa::path(params(("id" = Uuid, Path), ("revision" = u32, Path)), responses((status = 200, body = MetersView)))]
 #[get("/api/cuts/{id}/revisions/{revision}/meters")]
-pub async fn meters(studio: web::Data<Studio>, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
+pub async fn meters(studio: AskedStudio, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
     let ready = studio.ready(id, revision).await?;
     let measured = studio.measure(move || ready.meters()).await??;
     Ok(HttpResponse::Ok().insert_header(("cache-control", OF_A_REVISION)).json(MetersView::from(measured)))
 }
 
-/// The waveform of a sound, about 1500 peaks, of a fifth of a second at most.
-#[utoipa::path(params(("hash" = String, Path)), responses((status = 200, body = WaveformView)))]
-#[get("/api/sounds/{hash}/waveform")]
-pub async fn waveform(studio: web::Data<Studio>, hash: web::Path<SoundHash>) -> Result<HttpResponse, Problem> {
-    let file = studio.working_file(&hash.0).await?;
+/// The waveform of a sound that came into the project of a cut, about 1500 peaks, of a fifth of a second at most.
+#[utoipa::path(params(("id" = Uuid, Path), ("hash" = String, Path)), responses((status = 200, body = WaveformView)))]
+#[get("/api/cuts/{id}/sounds/{hash}/waveform")]
+pub async fn waveform(studio: AskedStudio, path: web::Path<(Uuid, SoundHash)>) -> Result<HttpResponse, Problem> {
+    let (id, SoundHash(hash)) = path.into_inner();
+    studio.may_hear_on(id, &hash).await?;
+    let file = studio.working_file(&hash).await?;
     let span_samples = (file.len_samples() / 1500).clamp(48, 9600);
     let drawn = studio.compute(move || overview(&file, span_samples)).await?;
     let view = WaveformView { step_s: seconds_from_samples(drawn.span_samples), peaks: drawn.peaks };

@@ -1,6 +1,7 @@
 //! The floor of HTTP: addresses, what they take and answer, and who may ask. A handler is one call of
 //! the [`Studio`](crate::studio::Studio); what it looks like is made by the `views`.
 
+mod clients;
 mod cuts;
 mod doors;
 mod files;
@@ -13,14 +14,19 @@ mod house;
 mod listening;
 mod openapi;
 mod page;
+mod people;
 mod problem;
 mod reading;
+mod rights;
+mod sessions;
 mod shelf;
+mod table;
 mod versions;
 mod views;
 mod voice;
 
 pub use openapi::document as openapi_document;
+pub use table::{Right, TABLE};
 pub use views::{BedReadingView, CutView, FittingView};
 
 use crate::settings::Settings;
@@ -28,7 +34,9 @@ use crate::studio::{Code, Problem, Studio};
 use actix_web::error::{InternalError, JsonPayloadError};
 use actix_web::{App, HttpServer, web};
 use doors::Doors;
-use std::net::TcpListener;
+use rights::House;
+use sessions::Seal;
+use std::net::{SocketAddr, TcpListener};
 use std::time::Duration;
 
 /// The largest body of a request but for files and changes.
@@ -51,7 +59,7 @@ fn json(most_bytes: usize) -> web::JsonConfig {
 pub fn configure(config: &mut web::ServiceConfig) {
     // A name that is none.
     let path = web::PathConfig::default()
-        .error_handler(|cause, request| InternalError::from_response(cause, doors::nothing_there(request.path(), request.method())).into());
+        .error_handler(|cause, request| InternalError::from_response(cause, table::nothing_there(request.path(), request.method())).into());
     let query = web::QueryConfig::default()
         .error_handler(|_, _| Problem::new(Code::BadRequest, "The address is not complete, or a value in it is not allowed.").into());
     config
@@ -70,8 +78,21 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .configure(listening::configure)
         .configure(handed::configure)
         .configure(house::configure)
+        .configure(people::configure)
+        .configure(clients::configure)
         .configure(openapi::configure)
         .configure(page::configure);
+}
+
+/// The house as its settings say.
+fn house_of(settings: &Settings, listens_at: SocketAddr) -> House {
+    let address = settings.address.as_deref().map_or_else(|| format!("http://{listens_at}"), |a| a.trim_end_matches('/').to_owned());
+    House { accounts: settings.accounts, address }
+}
+
+/// The link that brings a key to a server that listens there.
+pub fn link(settings: &Settings, listens_at: SocketAddr, key: &str) -> String {
+    house_of(settings, listens_at).link(key)
 }
 
 /// Serves `studio` on `listener` until the process is told to stop.
@@ -79,6 +100,8 @@ pub fn configure(config: &mut web::ServiceConfig) {
 /// # Errors
 /// What the network says.
 pub async fn serve(studio: Studio, listener: TcpListener, settings: &Settings) -> std::io::Result<()> {
+    let seal = Seal::of(&studio.pool, settings.address.as_deref().is_some_and(|a| a.starts_with("https:"))).await.map_err(std::io::Error::other)?;
+    let house = web::Data::new(house_of(settings, listener.local_addr()?));
     let doors = web::Data::new(Doors::new(&settings.hosts, settings.most_requests_per_second));
     let quiet = doors.clone();
     tokio::spawn(async move {
@@ -90,9 +113,12 @@ pub async fn serve(studio: Studio, listener: TcpListener, settings: &Settings) -
     HttpServer::new(move || {
         App::new()
             .wrap(actix_web::middleware::Compress::default())
+            .wrap(actix_web::middleware::from_fn(rights::check))
+            .wrap(seal.layer())
             .wrap(actix_web::middleware::from_fn(doors::guard))
             .wrap(tracing_actix_web::TracingLogger::default())
             .app_data(doors.clone())
+            .app_data(house.clone())
             .app_data(web::Data::new(studio.clone()))
             .configure(configure)
     })

@@ -1,9 +1,8 @@
 //! The OpenAPI document, from which the page's types are generated.
 
 use super::problem::{ProblemBody, status};
-use super::{cuts, files, film, fit, handed, health, house, listening, reading, shelf, versions, voice};
+use super::{clients, cuts, files, film, fit, handed, health, house, listening, people, reading, shelf, versions, voice};
 use crate::studio::Code;
-use actix_web::dev::ResourceDef;
 use actix_web::http::Method;
 use actix_web::{HttpResponse, get, web};
 use utoipa::OpenApi;
@@ -55,6 +54,34 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         house::houses,
         house::keep_house,
         house::drop_house,
+        people::me,
+        people::sign_in,
+        people::sign_out,
+        people::sign_out_everywhere,
+        people::look_at_key,
+        people::enter,
+        people::accept,
+        people::new_second_factor,
+        people::hold_second_factor,
+        people::drop_second_factor,
+        people::projects,
+        people::new_project,
+        people::one_project,
+        people::invite,
+        people::take_invitation_back,
+        people::change_role,
+        people::take_out,
+        people::record,
+        people::password_key,
+        clients::links,
+        clients::give,
+        clients::take_back,
+        clients::set_done,
+        clients::hear,
+        clients::hear_sound,
+        clients::hear_waveform,
+        clients::hear_film,
+        clients::remark,
         fit::natural_ways,
         fit::splice_close_up,
         listening::sound,
@@ -94,7 +121,7 @@ pub fn document() -> String {
 fn add_problems(method: &Method, operation: &mut Operation) {
     let parameters = operation.parameters.as_deref().unwrap_or_default();
     let has = |place: &ParameterIn| parameters.iter().any(|p| matches!(p, RefOr::T(p) if p.parameter_in == *place));
-    let mut codes = vec![Code::BadRequest, Code::Foreign, Code::TooMany, Code::Internal, Code::Unavailable];
+    let mut codes = vec![Code::BadRequest, Code::SignIn, Code::Foreign, Code::TooMany, Code::Internal, Code::Unavailable];
     if has(&ParameterIn::Path) {
         codes.push(Code::NotFound);
     }
@@ -110,18 +137,6 @@ fn add_problems(method: &Method, operation: &mut Operation) {
         let response = ResponseBuilder::new().description(title).content("application/problem+json", content).build();
         operation.responses.responses.insert(status(code).as_str().to_owned(), response.into());
     }
-}
-
-/// The addresses of the interface with the methods that each takes.
-pub(crate) fn addresses() -> Vec<(ResourceDef, Vec<Method>)> {
-    let document: serde_json::Value = serde_json::from_str(&document()).unwrap_or_default();
-    let paths = document["paths"].as_object().cloned().unwrap_or_default();
-    let own = ("/api/openapi.json".to_owned(), serde_json::json!({ "get": {} }));
-    let methods = |of: &serde_json::Value| {
-        let names = of.as_object().into_iter().flat_map(|methods| methods.keys());
-        names.filter_map(|name| Method::from_bytes(name.to_ascii_uppercase().as_bytes()).ok()).collect()
-    };
-    paths.into_iter().chain([own]).map(|(path, of)| (ResourceDef::new(path), methods(&of))).collect()
 }
 
 /// Mounts the document.

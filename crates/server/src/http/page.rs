@@ -1,6 +1,6 @@
 //! The page: built by Vite, embedded in the binary, so that nothing is fetched from elsewhere.
 
-use super::doors::nothing_there;
+use super::table::nothing_there;
 use crate::studio::{Code, Problem};
 use actix_web::http::Method;
 use actix_web::{HttpRequest, HttpResponse, web};

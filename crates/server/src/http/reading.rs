@@ -1,7 +1,8 @@
 //! The bed as it came, and its beats, bars and sections as files.
 
 use super::listening::{attached, check_range, wav_answer};
-use crate::studio::{GridFile, Problem, Studio};
+use super::rights::AskedStudio;
+use crate::studio::{GridFile, Problem};
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use jaunty_media::wav_bytes;
 use serde::Deserialize;
@@ -29,7 +30,7 @@ pub struct BedRange {
 /// The bed as it came, from any place, with a tick on every beat where that is asked for.
 #[utoipa::path(params(("id" = Uuid, Path), BedRange), responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/cuts/{id}/bed/sound")]
-pub async fn bed_sound(studio: web::Data<Studio>, id: web::Path<Uuid>, range: web::Query<BedRange>) -> Result<HttpResponse, Problem> {
+pub async fn bed_sound(studio: AskedStudio, id: web::Path<Uuid>, range: web::Query<BedRange>) -> Result<HttpResponse, Problem> {
     check_range(range.length_samples)?;
     let asked = range.from_samples..range.from_samples.saturating_add(range.length_samples);
     let sound = studio.bed_range(*id, asked, range.count).await?;
@@ -59,7 +60,7 @@ pub struct GridOut {
 /// The bed's beats, bars and sections as a file.
 #[utoipa::path(params(("id" = Uuid, Path), GridOut), responses((status = 200, content_type = "application/octet-stream")))]
 #[get("/api/cuts/{id}/bed/grid")]
-pub async fn grid_out(studio: web::Data<Studio>, id: web::Path<Uuid>, out: web::Query<GridOut>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+pub async fn grid_out(studio: AskedStudio, id: web::Path<Uuid>, out: web::Query<GridOut>, request: HttpRequest) -> Result<HttpResponse, Problem> {
     let (format, ending) = match out.format {
         GridFormat::Midi => (GridFile::Midi, "mid"),
         GridFormat::Jams => (GridFile::Jams, "jams"),

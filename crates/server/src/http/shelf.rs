@@ -1,8 +1,9 @@
 //! The shelf: music of a supplier, found, heard and taken with its terms.
 
 use super::cuts::Shown;
+use super::rights::AskedStudio;
 use super::views::ShelfView;
-use crate::studio::{Problem, Query, Studio};
+use crate::studio::{Problem, Query};
 use actix_files::NamedFile;
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use serde::Deserialize;
@@ -38,7 +39,7 @@ pub struct ShelfQuery {
 /// Finds pieces on the shelf, each with whether it may be used for this cut.
 #[utoipa::path(params(("id" = Uuid, Path), ShelfQuery), responses((status = 200, body = ShelfView)))]
 #[get("/api/cuts/{id}/shelf")]
-pub async fn search(studio: web::Data<Studio>, id: web::Path<Uuid>, query: web::Query<ShelfQuery>) -> Result<web::Json<ShelfView>, Problem> {
+pub async fn search(studio: AskedStudio, id: web::Path<Uuid>, query: web::Query<ShelfQuery>) -> Result<web::Json<ShelfView>, Problem> {
     let query = query.into_inner();
     let wanted = Query {
         words: query.words.unwrap_or_default(),
@@ -53,7 +54,7 @@ pub async fn search(studio: web::Data<Studio>, id: web::Path<Uuid>, query: web::
 /// The sound of a piece, for listening, as loud as a bed alone.
 #[utoipa::path(params(("piece" = String, Path)), responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/shelf/{piece}/sound")]
-pub async fn preview(studio: web::Data<Studio>, piece: web::Path<String>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+pub async fn preview(studio: AskedStudio, piece: web::Path<String>, request: HttpRequest) -> Result<HttpResponse, Problem> {
     Ok(NamedFile::open(studio.preview(piece.into_inner()).await?)?.into_response(&request))
 }
 
@@ -68,7 +69,7 @@ pub struct TakePiece {
 /// Takes a piece as a candidate, with its licence.
 #[utoipa::path(params(("id" = Uuid, Path), ("piece" = String, Path)), request_body = TakePiece, responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/shelf/{piece}")]
-pub async fn take(studio: web::Data<Studio>, path: web::Path<(Uuid, String)>, body: web::Json<TakePiece>) -> Result<web::Json<Shown>, Problem> {
+pub async fn take(studio: AskedStudio, path: web::Path<(Uuid, String)>, body: web::Json<TakePiece>) -> Result<web::Json<Shown>, Problem> {
     let (id, piece) = path.into_inner();
     Ok(web::Json(Shown { revision: studio.take_piece(id, piece, body.despite_objection).await? }))
 }

@@ -1,8 +1,9 @@
 //! Several lengths of one cut.
 
 use super::cuts::Shown;
+use super::rights::AskedStudio;
 use super::views::FamilyCutView;
-use crate::studio::{Problem, Studio};
+use crate::studio::Problem;
 use actix_web::{get, post, web};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -32,20 +33,20 @@ pub struct MadeVersions {
 /// A cut, or the one that it is a version of, and then all versions of that, the longest first.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Vec<FamilyCutView>)))]
 #[get("/api/cuts/{id}/versions")]
-pub async fn family(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<web::Json<Vec<FamilyCutView>>, Problem> {
+pub async fn family(studio: AskedStudio, id: web::Path<Uuid>) -> Result<web::Json<Vec<FamilyCutView>>, Problem> {
     Ok(web::Json(studio.family(*id).await?.iter().map(FamilyCutView::from).collect()))
 }
 
 /// Makes a version for each length, all or none.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = WantedLengths, responses((status = 200, body = MadeVersions)))]
 #[post("/api/cuts/{id}/versions")]
-pub async fn make_versions(studio: web::Data<Studio>, id: web::Path<Uuid>, wanted: web::Json<WantedLengths>) -> Result<web::Json<MadeVersions>, Problem> {
+pub async fn make_versions(studio: AskedStudio, id: web::Path<Uuid>, wanted: web::Json<WantedLengths>) -> Result<web::Json<MadeVersions>, Problem> {
     Ok(web::Json(MadeVersions { ids: studio.make_versions(*id, &wanted.lengths).await? }))
 }
 
 /// A version takes over what changed in the cut that it is a version of. It can be undone.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/follow")]
-pub async fn follow(studio: web::Data<Studio>, id: web::Path<Uuid>) -> Result<web::Json<Shown>, Problem> {
+pub async fn follow(studio: AskedStudio, id: web::Path<Uuid>) -> Result<web::Json<Shown>, Problem> {
     Ok(web::Json(Shown { revision: studio.follow(*id).await? }))
 }

@@ -1,7 +1,8 @@
 //! The stand-in microphone.
 
 use super::listening::wav_answer;
-use crate::studio::{Problem, Studio};
+use super::rights::AskedStudio;
+use crate::studio::Problem;
 use actix_web::{HttpResponse, get, web};
 use jaunty_demo::{LINES, Line, narration};
 use jaunty_media::wav_bytes;
@@ -16,7 +17,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
 /// end, for trying the recorder where there is no microphone.
 #[utoipa::path(responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/stand-in-microphone.wav")]
-pub async fn stand_in_microphone(studio: web::Data<Studio>) -> Result<HttpResponse, Problem> {
+pub async fn stand_in_microphone(studio: AskedStudio) -> Result<HttpResponse, Problem> {
     static SPOKEN: OnceLock<Vec<u8>> = OnceLock::new();
     let bytes = studio
         .compute(|| -> Result<Vec<u8>, Problem> {

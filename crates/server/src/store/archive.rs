@@ -1,5 +1,6 @@
 //! A whole cut, out of the tables and into them.
 
+use super::cuts::Origin;
 use super::{StoreError, documents};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::Licence;
@@ -133,19 +134,26 @@ pub type Texts<'a> = &'a mut (dyn FnMut(&str) -> Result<Vec<u8>, StoreError> + S
 ///
 /// # Errors
 /// What the database says.
-pub async fn insert(pool: &MySqlPool, contents: &Contents, licences: &[Licence], text_of: Texts<'_>) -> Result<Uuid, StoreError> {
+pub async fn insert(pool: &MySqlPool, contents: &Contents, licences: &[Licence], text_of: Texts<'_>, origin: Origin) -> Result<Uuid, StoreError> {
     let mut transaction = pool.begin().await?;
-    let there = async |transaction: &mut MySqlTransaction<'_>, id: Uuid| -> Result<bool, StoreError> {
-        let found: Option<(i32,)> = sqlx::query_as("SELECT 1 FROM cuts WHERE id = ?").bind(id).fetch_optional(&mut **transaction).await?;
-        Ok(found.is_some())
+    let there = async |transaction: &mut MySqlTransaction<'_>, id: Uuid| -> Result<Option<Uuid>, StoreError> {
+        let found: Option<(Uuid,)> = sqlx::query_as("SELECT project_id FROM cuts WHERE id = ?").bind(id).fetch_optional(&mut **transaction).await?;
+        Ok(found.map(|f| f.0))
     };
     let own = Uuid::parse_str(&contents.cut).map_err(|_| StoreError::damaged("a cut without a name"))?;
-    let id = if there(&mut transaction, own).await? { Uuid::now_v7() } else { own };
+    let id = if there(&mut transaction, own).await?.is_some() { Uuid::now_v7() } else { own };
     let mother = match contents.mother.as_deref().and_then(|m| Uuid::parse_str(m).ok()) {
-        Some(mother) if there(&mut transaction, mother).await? => Some(mother),
+        Some(mother) if there(&mut transaction, mother).await? == Some(origin.project) => Some(mother),
         _ => None,
     };
-    sqlx::query("INSERT INTO cuts (id, revision, mother) VALUES (?, ?, ?)").bind(id).bind(contents.shown).bind(mother).execute(&mut *transaction).await?;
+    sqlx::query("INSERT INTO cuts (id, revision, mother, project_id) VALUES (?, ?, ?, ?)")
+        .bind(id)
+        .bind(contents.shown)
+        .bind(mother)
+        .bind(origin.project)
+        .execute(&mut *transaction)
+        .await?;
+    super::people::grant_sounds(&mut transaction, origin.project, &contents.sounds.iter().map(|s| s.hash.clone()).collect()).await?;
     let mut kept: HashMap<&str, Vec<u8>> = HashMap::new();
     let mut before: [Option<Vec<u8>>; 3] = [None, None, None];
     for line in &contents.revisions {
@@ -158,8 +166,8 @@ pub async fn insert(pool: &MySqlPool, contents: &Contents, licences: &[Licence],
         }
         let made_at = NaiveDateTime::parse_from_str(&line.created_at, TIME).map_err(|_| StoreError::damaged("a revision of no time"))?;
         sqlx::query(
-            "INSERT INTO revisions (cut_id, revision, parent, base, planned_for, what, said, setup_hash, plan_hash, fittings_hash, chosen, created_at)
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO revisions (cut_id, revision, parent, base, planned_for, what, said, setup_hash, plan_hash, fittings_hash, chosen, created_at, made_by)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         )
         .bind(id)
         .bind(line.revision)
@@ -173,6 +181,7 @@ pub async fn insert(pool: &MySqlPool, contents: &Contents, licences: &[Licence],
         .bind(&kept[line.fittings.as_str()])
         .bind(line.chosen)
         .bind(made_at)
+        .bind(origin.by)
         .execute(&mut *transaction)
         .await?;
     }

@@ -8,11 +8,12 @@
 //! revision that leaves one as it was names the same.
 
 use super::documents::{self, BASE, COLUMNS, Stored};
-use super::{StoreError, jobs};
+use super::{StoreError, jobs, people, unused};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::{Cut, Setup, Work};
 use jaunty_core::plan::Plan;
 use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool, MySqlTransaction};
+use std::collections::HashSet;
 use uuid::Uuid;
 
 /// A cut.
@@ -20,6 +21,8 @@ use uuid::Uuid;
 pub struct CutRow {
     /// Its name in the database.
     pub id: Uuid,
+    /// The project that it belongs to.
+    pub project: Uuid,
     /// What the user wants; ahead of what the plan was made for while the cut waits for its plan.
     pub setup: Setup,
     /// The revision that is shown.
@@ -51,6 +54,8 @@ pub struct Revision {
     pub what: String,
     /// The state; its setup is what its plan was made for.
     pub cut: Cut,
+    /// Who made it, in words: of a person who is alone in the house nothing is told.
+    pub made_by: Option<String>,
     /// When it was made.
     pub created_at: NaiveDateTime,
 }
@@ -81,12 +86,24 @@ pub struct Commit<'a> {
     pub sounding: Sounding<'a>,
     /// What is asked for with it, all or nothing.
     pub work: &'a [Work],
+    /// Who makes it.
+    pub by: Option<Uuid>,
+}
+
+/// Where a new cut belongs.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Origin {
+    /// Its project.
+    pub project: Uuid,
+    /// Who makes it.
+    pub by: Option<Uuid>,
 }
 
 /// A cut as it is stored.
 #[derive(FromRow)]
 struct StoredCut {
     id: Uuid,
+    project_id: Uuid,
     #[sqlx(flatten)]
     setup: Stored,
     revision: u32,
@@ -99,24 +116,27 @@ impl TryFrom<StoredCut> for CutRow {
     type Error = StoreError;
 
     fn try_from(cut: StoredCut) -> Result<Self, StoreError> {
-        let StoredCut { id, setup, revision, base, planned_for, created_at } = cut;
-        Ok(Self { id, setup: setup.value()?, revision, base, planned_for, created_at })
+        let StoredCut { id, project_id: project, setup, revision, base, planned_for, created_at } = cut;
+        Ok(Self { id, project, setup: setup.value()?, revision, base, planned_for, created_at })
     }
 }
 
 fn cuts(more: &str) -> AssertSqlSafe<String> {
     AssertSqlSafe(format!(
-        "SELECT c.id, {COLUMNS}, c.revision, r.base, r.planned_for, c.created_at
+        "SELECT c.id, c.project_id, {COLUMNS}, c.revision, r.base, r.planned_for, c.created_at
          FROM cuts c JOIN revisions r ON r.cut_id = c.id AND r.revision = c.revision JOIN documents d ON d.hash = r.setup_hash {BASE} {more}"
     ))
 }
 
-/// The cut that was made last.
+/// The cut of a project that was made last.
 ///
 /// # Errors
 /// What the database says.
-pub async fn newest(pool: &MySqlPool) -> Result<Option<CutRow>, StoreError> {
-    let found: Option<StoredCut> = sqlx::query_as(cuts("WHERE c.away_at IS NULL ORDER BY c.created_at DESC, c.id DESC LIMIT 1")).fetch_optional(pool).await?;
+pub async fn newest(pool: &MySqlPool, project: Uuid) -> Result<Option<CutRow>, StoreError> {
+    let found: Option<StoredCut> = sqlx::query_as(cuts("WHERE c.project_id = ? AND c.away_at IS NULL ORDER BY c.created_at DESC, c.id DESC LIMIT 1"))
+        .bind(project)
+        .fetch_optional(pool)
+        .await?;
     found.map(CutRow::try_from).transpose()
 }
 
@@ -130,13 +150,29 @@ pub async fn set_away(pool: &MySqlPool, id: Uuid, away: bool) -> Result<(), Stor
     Ok(())
 }
 
-/// All cuts that were not taken away, newest first.
+/// All cuts that were not taken away, newest first; those of some projects where these are given.
 ///
 /// # Errors
 /// What the database says.
-pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, StoreError> {
-    let found: Vec<StoredCut> = sqlx::query_as(cuts("WHERE c.away_at IS NULL ORDER BY c.created_at DESC, c.id DESC LIMIT 500")).fetch_all(pool).await?;
+pub async fn all(pool: &MySqlPool, projects: Option<&[Uuid]>) -> Result<Vec<CutRow>, StoreError> {
+    let among = projects.map_or(String::new(), |of| format!("AND c.project_id IN ({})", among(of)));
+    let query = cuts(&format!("WHERE c.away_at IS NULL {among} ORDER BY c.created_at DESC, c.id DESC LIMIT 500"));
+    let found: Vec<StoredCut> = sqlx::query_as(query).fetch_all(pool).await?;
     found.into_iter().map(CutRow::try_from).collect()
+}
+
+/// Names as a list in SQL: hexadecimal digits and nothing else.
+pub(super) fn among(ids: &[Uuid]) -> String {
+    if ids.is_empty() { "NULL".into() } else { ids.iter().map(|id| format!("X'{}'", id.simple())).collect::<Vec<_>>().join(", ") }
+}
+
+/// The project that a cut belongs to.
+///
+/// # Errors
+/// [`StoreError::NoCut`], or what the database says.
+pub async fn project_of(pool: &MySqlPool, id: Uuid) -> Result<Uuid, StoreError> {
+    let found: Option<(Uuid,)> = sqlx::query_as("SELECT project_id FROM cuts WHERE id = ?").bind(id).fetch_optional(pool).await?;
+    Ok(found.ok_or(StoreError::NoCut)?.0)
 }
 
 async fn find(database: impl MySqlExecutor<'_>, id: Uuid) -> Result<CutRow, StoreError> {
@@ -163,9 +199,9 @@ async fn locked(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<CutR
 ///
 /// # Errors
 /// What the database says.
-pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &str) -> Result<Uuid, StoreError> {
+pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &str, origin: Origin) -> Result<Uuid, StoreError> {
     let mut transaction = pool.begin().await?;
-    let id = insert_one(&mut transaction, cut, what, None).await?;
+    let id = insert_one(&mut transaction, cut, what, None, origin).await?;
     transaction.commit().await?;
     Ok(id)
 }
@@ -174,11 +210,12 @@ pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &str) -> Result<Uuid, Sto
 ///
 /// # Errors
 /// What the database says.
-pub async fn insert_versions(pool: &MySqlPool, mother: Uuid, versions: &[Cut], what: &str) -> Result<Vec<Uuid>, StoreError> {
+pub async fn insert_versions(pool: &MySqlPool, mother: Uuid, versions: &[Cut], what: &str, by: Option<Uuid>) -> Result<Vec<Uuid>, StoreError> {
+    let origin = Origin { project: project_of(pool, mother).await?, by };
     let mut transaction = pool.begin().await?;
     let mut made = Vec::new();
     for cut in versions {
-        let id = insert_one(&mut transaction, cut, what, Some(mother)).await?;
+        let id = insert_one(&mut transaction, cut, what, Some(mother), origin).await?;
         jobs::add_once(&mut *transaction, id, &Work::Plan).await?;
         made.push(id);
     }
@@ -204,13 +241,19 @@ pub async fn versions_of(pool: &MySqlPool, mother: Uuid) -> Result<Vec<CutRow>, 
     found.into_iter().map(CutRow::try_from).collect()
 }
 
-async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &str, mother: Option<Uuid>) -> Result<Uuid, StoreError> {
+async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &str, mother: Option<Uuid>, origin: Origin) -> Result<Uuid, StoreError> {
     let id = Uuid::now_v7();
-    sqlx::query("INSERT INTO cuts (id, revision, mother) VALUES (?, 1, ?)").bind(id).bind(mother).execute(&mut **transaction).await?;
+    sqlx::query("INSERT INTO cuts (id, revision, mother, project_id) VALUES (?, 1, ?, ?)")
+        .bind(id)
+        .bind(mother)
+        .bind(origin.project)
+        .execute(&mut **transaction)
+        .await?;
+    people::grant_sounds(&mut **transaction, origin.project, &unused::names_in(&cut.setup)?).await?;
     let made = Made::after(transaction, None, &cut.setup, Some(cut)).await?;
     // A version waits for its plan from the first, and is silent meanwhile.
     let place = Place { revision: 1, parent: None, base: mother.map(|_| 1), planned_for: None };
-    Row { place, what, said: None, made: &made }.write(transaction, id).await?;
+    Row { place, what, said: None, made: &made, by: origin.by }.write(transaction, id).await?;
     Ok(id)
 }
 
@@ -261,13 +304,14 @@ struct Row<'a> {
     what: &'a str,
     said: Option<&'a str>,
     made: &'a Made,
+    by: Option<Uuid>,
 }
 
 impl Row<'_> {
     async fn write(&self, transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<(), StoreError> {
         sqlx::query(
-            "INSERT INTO revisions (cut_id, revision, parent, base, planned_for, what, said, setup_hash, plan_hash, fittings_hash, chosen)
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO revisions (cut_id, revision, parent, base, planned_for, what, said, setup_hash, plan_hash, fittings_hash, chosen, made_by)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         )
         .bind(id)
         .bind(self.place.revision)
@@ -281,6 +325,7 @@ impl Row<'_> {
         .bind(&self.made.plan_hash)
         .bind(&self.made.fittings_hash)
         .bind(self.made.chosen)
+        .bind(self.by)
         .execute(&mut **transaction)
         .await?;
         Ok(())
@@ -304,10 +349,12 @@ pub async fn commit(pool: &MySqlPool, cut: &CutRow, next: &Commit<'_>) -> Result
     if shown != cut.revision {
         return Err(StoreError::Stale);
     }
-    let ((last,), (parent,)): ((u32,), (Option<u32>,)) = (
+    let ((last,), (parent, by)): ((u32,), (Option<u32>, Option<Uuid>)) = (
         sqlx::query_as("SELECT MAX(revision) FROM revisions WHERE cut_id = ?").bind(cut.id).fetch_one(&mut *transaction).await?,
-        sqlx::query_as("SELECT parent FROM revisions WHERE cut_id = ? AND revision = ?").bind(cut.id).bind(shown).fetch_one(&mut *transaction).await?,
+        sqlx::query_as("SELECT parent, made_by FROM revisions WHERE cut_id = ? AND revision = ?").bind(cut.id).bind(shown).fetch_one(&mut *transaction).await?,
     );
+    // The machine's plan is of whoever wanted it.
+    let by = if matches!(next.sounding, Sounding::Planned(_)) { by } else { next.by };
     let new = match next.sounding {
         Sounding::Alike | Sounding::Waits => None,
         Sounding::As(made) | Sounding::Planned(made) => Some(made),
@@ -321,7 +368,12 @@ pub async fn commit(pool: &MySqlPool, cut: &CutRow, next: &Commit<'_>) -> Result
         Sounding::Planned(_) => Place { parent, base: None, planned_for: Some(shown), ..on_top },
     };
     let revision = place.revision;
-    Row { place, what: next.what, said: next.said.as_deref(), made: &made }.write(&mut transaction, cut.id).await?;
+    Row { place, what: next.what, said: next.said.as_deref(), made: &made, by }.write(&mut transaction, cut.id).await?;
+    let new: HashSet<String> = unused::names_in(next.setup)?.difference(&unused::names_in(&cut.setup)?).cloned().collect();
+    if !new.is_empty() {
+        let (project,): (Uuid,) = sqlx::query_as("SELECT project_id FROM cuts WHERE id = ?").bind(cut.id).fetch_one(&mut *transaction).await?;
+        people::grant_sounds(&mut transaction, project, &new).await?;
+    }
     point_at(&mut transaction, cut.id, revision).await?;
     for work in next.work {
         jobs::add_once(&mut *transaction, cut.id, work).await?;
@@ -339,6 +391,7 @@ struct RevisionRow {
     plan_hash: Vec<u8>,
     fittings_hash: Vec<u8>,
     chosen: u32,
+    made_by: Option<String>,
     created_at: NaiveDateTime,
 }
 
@@ -348,8 +401,8 @@ struct RevisionRow {
 /// What the database says.
 pub async fn revision(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Option<Revision>, StoreError> {
     let row: Option<RevisionRow> = sqlx::query_as(
-        "SELECT r.revision, r.parent, r.what, COALESCE(b.setup_hash, r.setup_hash) AS setup_hash, r.plan_hash, r.fittings_hash, r.chosen, r.created_at
-         FROM revisions r LEFT JOIN revisions b ON b.cut_id = r.cut_id AND b.revision = r.base WHERE r.cut_id = ? AND r.revision = ?",
+        "SELECT r.revision, r.parent, r.what, COALESCE(b.setup_hash, r.setup_hash) AS setup_hash, r.plan_hash, r.fittings_hash, r.chosen, p.name AS made_by, r.created_at
+         FROM revisions r LEFT JOIN revisions b ON b.cut_id = r.cut_id AND b.revision = r.base LEFT JOIN people p ON p.id = r.made_by WHERE r.cut_id = ? AND r.revision = ?",
     )
     .bind(cut)
     .bind(revision)
@@ -362,7 +415,7 @@ pub async fn revision(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Opti
         fittings: documents::read(pool, &row.fittings_hash).await?,
         chosen: row.chosen as usize,
     };
-    Ok(Some(Revision { number: row.revision, parent: row.parent, what: row.what, cut, created_at: row.created_at }))
+    Ok(Some(Revision { number: row.revision, parent: row.parent, what: row.what, cut, made_by: row.made_by, created_at: row.created_at }))
 }
 
 /// The plan of revision `revision` of a cut alone.
@@ -409,15 +462,29 @@ pub enum Step {
     Redo,
 }
 
-/// Shows the revision one step back or on; its number. One whose plan was never made has it made.
+/// Shows the revision one step back or on; its number. One whose plan was never made has it made. Who is given as `of` goes back
+/// on changes of their own only.
 ///
 /// # Errors
-/// [`StoreError::Stale`], [`StoreError::NothingFurther`], or what the database says.
-pub async fn step(pool: &MySqlPool, id: Uuid, seen: u32, step: Step) -> Result<u32, StoreError> {
+/// [`StoreError::Stale`], [`StoreError::NothingFurther`], [`StoreError::OfAnother`], or what the database says.
+pub async fn step(pool: &MySqlPool, id: Uuid, seen: u32, step: Step, of: Option<Uuid>) -> Result<u32, StoreError> {
     let mut transaction = pool.begin().await?;
     let cut = locked(&mut transaction, id).await?;
     if !cut.is_seen(seen) {
         return Err(StoreError::Stale);
+    }
+    if step == Step::Undo
+        && let Some(of) = of
+    {
+        let (by, what): (Option<Uuid>, String) = sqlx::query_as("SELECT made_by, what FROM revisions WHERE cut_id = ? AND revision = ?")
+            .bind(id)
+            .bind(cut.revision)
+            .fetch_one(&mut *transaction)
+            .await?;
+        if let Some(by) = by.filter(|by| *by != of) {
+            let name: Option<(String,)> = sqlx::query_as("SELECT name FROM people WHERE id = ?").bind(by).fetch_optional(&mut *transaction).await?;
+            return Err(StoreError::OfAnother { name: name.map_or("somebody else".into(), |n| n.0), what });
+        }
     }
     let target = match step {
         Step::Redo => child(&mut *transaction, &cut).await?.map(|(revision, _)| revision),
@@ -452,6 +519,7 @@ pub async fn state(pool: &MySqlPool, id: Uuid) -> Result<String, StoreError> {
         "SELECT CAST(CONCAT_WS('|', c.revision,
              (SELECT GROUP_CONCAT(CONCAT(HEX(j.id), j.state, j.progress, j.doing) ORDER BY j.id) FROM jobs j WHERE j.cut_id = c.id AND j.ended_at IS NULL),
              (SELECT MAX(j.ended_at) FROM jobs j WHERE j.cut_id = c.id),
+             (SELECT CONCAT(COUNT(*), '/', COUNT(m.done_at)) FROM remarks m WHERE m.cut_id = c.id),
              (SELECT CONCAT(COUNT(*), MAX(o.created_at)) FROM comparisons o WHERE o.cut_id = c.id)) AS CHAR)
          FROM cuts c WHERE c.id = ?",
     )

@@ -14,6 +14,10 @@
 //! | `archive` | whole cuts, out of the tables and into them |
 //! | `handed` | files that were handed over |
 //! | `files` | the sounds themselves, uploads on their way, working files |
+//! | `people` | people, projects, who may hear what |
+//! | `keys` | keys that were given away |
+//! | `sessions` | sessions, and what the servers of a house share |
+//! | `remarks` | what people said of cuts, and the record of who did what |
 //! | `unused` | what nothing names any more |
 
 pub mod archive;
@@ -25,8 +29,12 @@ mod files;
 pub mod handed;
 pub mod house;
 pub mod jobs;
+pub mod keys;
 pub mod licences;
 mod making;
+pub mod people;
+pub mod remarks;
+pub mod sessions;
 pub mod sounds;
 pub mod unused;
 

@@ -9,7 +9,8 @@ use jaunty_media::DecodedInfo;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 use sqlx::types::Json;
-use sqlx::{FromRow, MySqlPool};
+use sqlx::{AssertSqlSafe, FromRow, MySqlPool};
+use uuid::Uuid;
 
 /// A stored sound.
 #[derive(Debug, Clone, FromRow)]
@@ -109,16 +110,19 @@ pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Sto
     .await?)
 }
 
-/// The sounds that have been read as beds, newest first.
+/// The sounds that have been read as beds, newest first; those that came into some projects where these are given.
 ///
 /// # Errors
 /// What the database says.
-pub async fn beds(pool: &MySqlPool) -> Result<Vec<SoundRow>, StoreError> {
-    Ok(sqlx::query_as(
+pub async fn beds(pool: &MySqlPool, projects: Option<&[Uuid]>) -> Result<Vec<SoundRow>, StoreError> {
+    let among = projects.map_or(String::new(), |of| {
+        format!("WHERE EXISTS (SELECT 1 FROM sound_rights h WHERE h.sound_hash = s.hash AND h.project_id IN ({}))", super::cuts::among(of))
+    });
+    Ok(sqlx::query_as(AssertSqlSafe(format!(
         "SELECT s.hash, s.name, s.extension, s.size_bytes, s.rate_hz, s.channel_count, s.length_samples, s.damaged, s.kind, s.kind_confidence
          FROM sounds s JOIN (SELECT sound_hash, MIN(created_at) AS first FROM readings WHERE read_as = 'bed' GROUP BY sound_hash) r ON r.sound_hash = s.hash
-         ORDER BY r.first DESC LIMIT 200",
-    )
+         {among} ORDER BY r.first DESC LIMIT 200",
+    )))
     .fetch_all(pool)
     .await?)
 }

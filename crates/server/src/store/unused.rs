@@ -80,6 +80,14 @@ pub async fn remove_sound(pool: &MySqlPool, files: &Files, hash: &str, before: N
     Ok(Some(row.map_or(0, |(_, size_bytes)| size_bytes)))
 }
 
+/// The sounds that a document names.
+///
+/// # Errors
+/// What writing it says.
+pub(super) fn names_in(document: &impl serde::Serialize) -> Result<HashSet<String>, StoreError> {
+    Ok(hashes(&serde_json::to_vec(document)?).collect())
+}
+
 fn hashes(document: &[u8]) -> impl Iterator<Item = String> + use<'_> {
     let words = document.split(|byte| !byte.is_ascii_hexdigit()).filter(|word| word.len() == 64);
     words.map(|word| String::from_utf8_lossy(word).into_owned())

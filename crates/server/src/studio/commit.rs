@@ -131,7 +131,7 @@ impl Studio {
             work.push(Work::Compare);
         }
         let said = serde_json::to_string(said).map_err(StoreError::from)?;
-        let commit = Commit { what: &what, said: Some(said), setup: &wanted.setup, sounding, work: &work };
+        let commit = Commit { what: &what, said: Some(said), setup: &wanted.setup, sounding, work: &work, by: self.behalf.person };
         Ok(cuts::commit(&self.pool, row, &commit).await?)
     }
 
@@ -182,7 +182,7 @@ impl Studio {
             let sounds = self.sounds(&row.setup).await?;
             let wanted = Cut { setup: row.setup.clone(), ..current.cut.clone() };
             let made = self.compute(move || compute(&Effect::Replan, &current.cut, wanted, &sounds)).await?;
-            let commit = Commit { what: &current.what, said: None, setup: &made.setup, sounding: Sounding::Planned(&made), work: &[Work::Compare] };
+            let commit = Commit { what: &current.what, said: None, setup: &made.setup, sounding: Sounding::Planned(&made), work: &[Work::Compare], by: None };
             match cuts::commit(&self.pool, &row, &commit).await {
                 // Another change came first: plan again, on top of it.
                 Err(StoreError::Stale) => {}
@@ -191,12 +191,12 @@ impl Studio {
         }
     }
 
-    /// Goes one step back or on in the history; the revision that is shown then.
+    /// Goes one step back or on in the history; the revision that is shown then. Back over what somebody else did goes only who says so.
     ///
     /// # Errors
-    /// [`Code::Stale`], [`Code::NothingToUndo`], or what the database says.
-    pub async fn step(&self, id: Uuid, seen: u32, step: Step) -> Result<u32, Problem> {
-        Ok(cuts::step(&self.pool, id, seen, step).await?)
+    /// [`Code::Stale`], [`Code::NothingToUndo`], [`Code::OfAnother`], or what the database says.
+    pub async fn step(&self, id: Uuid, seen: u32, step: Step, whoever: bool) -> Result<u32, Problem> {
+        Ok(cuts::step(&self.pool, id, seen, step, self.behalf.person.filter(|_| !whoever)).await?)
     }
 }
 

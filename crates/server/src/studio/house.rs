@@ -38,7 +38,7 @@ impl Studio {
 
     /// A new cut begins with the figures of the cut before it, as they are kept by now.
     pub(super) async fn begins_as_the_last(&self, setup: &mut Setup) -> Result<(), Problem> {
-        let Some(last) = cuts::newest(&self.pool).await?.and_then(|row| row.setup.house) else { return Ok(()) };
+        let Some(last) = cuts::newest(&self.pool, self.behalf.project).await?.and_then(|row| row.setup.house) else { return Ok(()) };
         if let Some(kept) = house::all(&self.pool).await?.into_iter().find(|h| h.name == last.name) {
             setup.take_house(kept);
         }

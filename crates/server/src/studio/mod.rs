@@ -13,6 +13,8 @@
 //! | `making` | sounds that are made: a film's own, the scratch voice, takes without noise |
 //! | `reading` | decodes, recognises and reads sounds |
 //! | `listening` | renders ranges of a plan |
+//! | `people` | who is let in: keys, passwords, second factors, invitations, projects |
+//! | `clients` | cuts that are given to hear, and what is said of them |
 //! | `hand_over` | files to hand over: mix, stems, film, lists, cue sheet, report, all in one |
 //! | `house` | figures that a house keeps for all its cuts |
 //! | `versions` | a cut at several lengths |
@@ -22,6 +24,7 @@
 //! | `sweep` | removes what nobody needs |
 //! | `demo` | loads the demo scenario |
 
+mod clients;
 mod commit;
 mod demo;
 mod film;
@@ -33,6 +36,7 @@ mod making;
 mod measured;
 mod names;
 mod open;
+mod people;
 mod planning;
 mod problem;
 mod reading;
@@ -44,11 +48,13 @@ mod take_in;
 mod task;
 mod versions;
 
+pub use clients::{HeardCut, NewRemark};
 pub use grids::GridFile;
 pub use hand_over::Asked;
 pub use listening::{MOST_RANGE_SAMPLES, Ready};
 pub use names::{extension, tidy_name, title_from};
 pub use open::{OpenBedReading, OpenCandidate, OpenCut, OpenTake};
+pub use people::{Entered, Newcomer, second_factor_address};
 pub use planning::{NaturalWays, StillsWay, TriedFitting};
 pub use problem::{Code, Problem};
 pub use supplier::{Piece, Query, StandIn, Supplier};
@@ -66,6 +72,18 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use stills::Stills;
 use tokio::sync::Semaphore;
+use uuid::Uuid;
+
+/// On whose behalf something is done: the machine's own, or that of a person who is alone in the house, unless something else is said.
+#[derive(Debug, Clone, Default)]
+pub struct Behalf {
+    /// The person.
+    pub person: Option<Uuid>,
+    /// The projects that they see; all of them where that is not said.
+    pub projects: Option<Vec<Uuid>>,
+    /// The project in which they make something new.
+    pub project: Uuid,
+}
 
 /// What every request and job can reach.
 #[derive(Clone)]
@@ -84,6 +102,7 @@ pub struct Studio {
     /// So much is computed at once: as much as there are cores, whoever asks.
     turns: Arc<Semaphore>,
     measuring: Arc<Semaphore>,
+    behalf: Behalf,
 }
 
 impl Studio {
@@ -101,7 +120,22 @@ impl Studio {
         // With one core, two take turns on it: a short thing is done while a long one goes on.
         let turns = Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, NonZeroUsize::get).max(2)));
         let measuring = Arc::new(Semaphore::new(1));
-        Ok(Self { pool, files, shelf, pictures: Stills::default(), measured: Measured::default(), quota_bytes: settings.quota_bytes, turns, measuring })
+        Ok(Self {
+            pool,
+            files,
+            shelf,
+            pictures: Stills::default(),
+            measured: Measured::default(),
+            quota_bytes: settings.quota_bytes,
+            turns,
+            measuring,
+            behalf: Behalf::default(),
+        })
+    }
+
+    /// The same, on behalf of somebody.
+    pub fn on_behalf_of(&self, behalf: Behalf) -> Self {
+        Self { behalf, ..self.clone() }
     }
 
     /// The working file of a stored sound.

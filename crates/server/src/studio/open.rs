@@ -4,6 +4,8 @@ use super::{Problem, Studio};
 use crate::store::comparisons::{self, Comparison};
 use crate::store::cuts::{self, CutRow, Revision};
 use crate::store::jobs::{self, JobRow};
+use crate::store::people;
+use crate::store::remarks::{self, RemarkRow};
 use crate::store::sounds::{self, SoundRow};
 use jaunty_core::cut::{Candidate, Readings, Take, Work, fitted_under, scene};
 use jaunty_core::plan::Role;
@@ -32,6 +34,8 @@ pub struct OpenCut {
     pub takes: Vec<OpenTake>,
     /// Jobs under way, and the last one if it failed.
     pub jobs: Vec<JobRow>,
+    /// What was said of it.
+    pub remarks: Vec<RemarkRow>,
     /// When it was looked at, in microseconds.
     pub as_of: i64,
 }
@@ -129,8 +133,9 @@ impl Studio {
             let reading = sounds::speech_reading(&self.pool, &take.hash).await?;
             takes.push(OpenTake { take: take.clone(), sound, reading });
         }
+        let remarks = remarks::all(&self.pool, row.id).await?;
         let redo = cuts::redone(&self.pool, &row).await?;
-        Ok(OpenCut { redo, bed, readings: heard, fitted_before, candidates, takes, jobs, as_of, current, row })
+        Ok(OpenCut { redo, bed, readings: heard, fitted_before, candidates, takes, jobs, remarks, as_of, current, row })
     }
 
     /// All cuts, newest first.
@@ -138,7 +143,44 @@ impl Studio {
     /// # Errors
     /// What the database says.
     pub async fn cuts(&self) -> Result<Vec<CutRow>, Problem> {
-        Ok(cuts::all(&self.pool).await?)
+        Ok(cuts::all(&self.pool, self.behalf.projects.as_deref()).await?)
+    }
+
+    /// The beds that cuts brought in which whoever asks may see, newest first.
+    ///
+    /// # Errors
+    /// What the database says.
+    pub async fn beds(&self) -> Result<Vec<SoundRow>, Problem> {
+        Ok(sounds::beds(&self.pool, self.behalf.projects.as_deref()).await?)
+    }
+
+    /// Whether whoever asks may still change a cut.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what the database says.
+    pub async fn still_edits(&self, cut: Uuid) -> Result<bool, Problem> {
+        let Some(person) = self.behalf.person else { return Ok(true) };
+        Ok(people::role_on(&self.pool, cut, Some(person)).await?.1.is_some_and(|role| role >= people::Role::Editor))
+    }
+
+    /// Refuses a sound that never came into the project of a cut.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what the database says.
+    pub async fn may_hear_on(&self, cut: Uuid, hash: &str) -> Result<(), Problem> {
+        let project = cuts::project_of(&self.pool, cut).await?;
+        if people::may_hear(&self.pool, &[project], hash).await? { Ok(()) } else { Err(Problem::not_found("sound")) }
+    }
+
+    /// Refuses a sound that never came into a project of whoever asks.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what the database says.
+    pub async fn may_take(&self, hash: &str) -> Result<(), Problem> {
+        match &self.behalf.projects {
+            Some(projects) if !people::may_hear(&self.pool, projects, hash).await? => Err(Problem::not_found("bed")),
+            _ => Ok(()),
+        }
     }
 
     /// A short text that differs whenever a cut would be shown otherwise.

@@ -6,7 +6,7 @@ use jaunty_core::cut::Refusal;
 use jaunty_media::film::FilmError;
 
 /// What can go wrong for a client. Each has a stable code, a status, a title and a way on.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Code {
     /// The request itself makes no sense.
     BadRequest,
@@ -34,13 +34,21 @@ pub enum Code {
     Foreign,
     /// There were too many requests.
     TooMany,
+    /// Nobody has said who they are.
+    SignIn,
+    /// The second factor is asked for.
+    SecondFactor,
+    /// Whoever asks may not do this.
+    MayNot,
+    /// Somebody else did it.
+    OfAnother,
     /// The server failed.
     Internal,
 }
 
 impl Code {
     /// All codes, for the catalogue's own test.
-    pub const ALL: [Self; 14] = [
+    pub const ALL: [Self; 18] = [
         Self::BadRequest,
         Self::BadValue,
         Self::NotFound,
@@ -54,6 +62,10 @@ impl Code {
         Self::WrongMethod,
         Self::Foreign,
         Self::TooMany,
+        Self::SignIn,
+        Self::SecondFactor,
+        Self::MayNot,
+        Self::OfAnother,
         Self::Internal,
     ];
 
@@ -73,6 +85,10 @@ impl Code {
             Self::WrongMethod => ("wrong-method", "This address is for something else", "The description of the interface says which methods it takes."),
             Self::Foreign => ("foreign", "The request comes from elsewhere", "Open the page at the address that the server printed when it was started."),
             Self::TooMany => ("too-many", "There were too many requests", "Wait a moment; everything is as it was."),
+            Self::SignIn => ("sign-in", "This is not open", "Sign in, or open the link that you were given."),
+            Self::SecondFactor => ("second-factor", "The second factor is asked for", "Write the six digits that your app shows."),
+            Self::MayNot => ("may-not", "You may not do this", "Ask an owner of the project."),
+            Self::OfAnother => ("of-another", "Somebody else changed it after you", "Undo it all the same if that is what you mean; it can be done again."),
             Self::Internal => ("internal", "The server failed", "Nothing was lost; try again, and look at the server's log."),
         }
     }
@@ -133,6 +149,7 @@ impl From<StoreError> for Problem {
             StoreError::NoCut => Self::not_found("cut"),
             StoreError::Stale => Self::new(Code::Stale, "Another change came first."),
             StoreError::NothingFurther => Self::new(Code::NothingToUndo, "There is nothing to go back or on to."),
+            StoreError::OfAnother { name, what } => Self::new(Code::OfAnother, format!("The last change is by {name}: {what}.")),
             StoreError::NoRoom(place) => {
                 tracing::warn!("there is no room on {place}");
                 Self::new(Code::NoRoom, format!("There is no room on {place}."))

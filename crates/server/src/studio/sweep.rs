@@ -2,7 +2,7 @@
 //! that are long over.
 
 use super::{Problem, Studio};
-use crate::store::unused;
+use crate::store::{sessions, unused};
 use chrono::Utc;
 use std::time::Duration;
 
@@ -26,6 +26,7 @@ impl Studio {
     pub async fn sweep(&self, unused: Duration) -> Result<Swept, Problem> {
         let before = Utc::now().naive_utc() - chrono::Duration::from_std(unused).unwrap_or(chrono::Duration::MAX);
         let mut swept = Swept { jobs: unused::remove_jobs(&self.pool, before).await?, ..Swept::default() };
+        sessions::remove_over(&self.pool).await?;
         let used = unused::used_sounds(&self.pool).await?;
         for (hash, last_modified) in self.files.stored().await? {
             if used.contains(&hash) || last_modified.naive_utc() >= before {

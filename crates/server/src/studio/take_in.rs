@@ -3,7 +3,7 @@
 use super::names::copied_title;
 use super::{Code, Problem, Studio, extension};
 use crate::apart::{read_grid, read_list};
-use crate::store::cuts::{Commit, Sounding};
+use crate::store::cuts::{Commit, Origin, Sounding};
 use crate::store::{Received, cuts, sounds};
 use futures_util::Stream;
 use jaunty_core::cut::{Arrival, Change, Cut, ListFile, ReadingChange, Setup, UsedSound, Work};
@@ -134,7 +134,8 @@ impl Studio {
     pub async fn new_cut(&self, setup: &Setup) -> Result<Uuid, Problem> {
         let mut setup = setup.clone();
         self.begins_as_the_last(&mut setup).await?;
-        Ok(cuts::insert(&self.pool, &Cut::new(setup), "make the cut").await?)
+        let origin = Origin { project: self.behalf.project, by: self.behalf.person };
+        Ok(cuts::insert(&self.pool, &Cut::new(setup), "make the cut", origin).await?)
     }
 
     /// A copy of a cut as it is now, with a history of its own.
@@ -149,9 +150,10 @@ impl Studio {
         let wanted = Setup { title: title.clone(), version: None, ..row.setup };
         let waits = !wanted.sounds_like(&cut.setup);
         cut.setup = if waits { Setup { title, version: None, ..cut.setup } } else { wanted.clone() };
-        let copy = cuts::insert(&self.pool, &cut, "copy the cut").await?;
+        let origin = Origin { project: cuts::project_of(&self.pool, id).await?, by: self.behalf.person };
+        let copy = cuts::insert(&self.pool, &cut, "copy the cut", origin).await?;
         if waits {
-            let commit = Commit { what: "copy the cut", said: None, setup: &wanted, sounding: Sounding::Waits, work: &[Work::Plan] };
+            let commit = Commit { what: "copy the cut", said: None, setup: &wanted, sounding: Sounding::Waits, work: &[Work::Plan], by: origin.by };
             cuts::commit(&self.pool, &cuts::cut(&self.pool, copy).await?, &commit).await?;
         }
         Ok(copy)

@@ -83,7 +83,7 @@ impl Studio {
             there.push(length.frames());
             versions.push(wanted.version(&mother.id.to_string(), length));
         }
-        Ok(cuts::insert_versions(&self.pool, mother.id, &versions, "make a version of another length").await?)
+        Ok(cuts::insert_versions(&self.pool, mother.id, &versions, "make a version of another length", self.behalf.person).await?)
     }
 
     /// A version takes over what changed in the cut that it is a version of; the revision that is shown then.

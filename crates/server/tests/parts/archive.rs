@@ -28,7 +28,7 @@ async fn a_cut_is_the_same_on_another_machine() {
     figure(&here, id, 3.0).await;
     figure(&here, id, 5.0).await;
     let row = cuts::cut(&here.studio.pool, id).await.unwrap();
-    here.studio.step(id, row.revision, Step::Undo).await.unwrap();
+    here.studio.step(id, row.revision, Step::Undo, true).await.unwrap();
     let (before, file) = (shown(&here, id).await, handed(&here, id, Form::Cut).await);
     let mix = std::fs::read(handed(&here, id, Form::Mix { sound: SoundForm::default() }).await).unwrap();
 
@@ -46,7 +46,7 @@ async fn a_cut_is_the_same_on_another_machine() {
     // Its history goes both ways.
     let step = async |step: Step| {
         let row = cuts::cut(&there.studio.pool, id).await.unwrap();
-        there.studio.step(id, row.revision, step).await.unwrap();
+        there.studio.step(id, row.revision, step, true).await.unwrap();
         shown(&there, id).await.cut.setup.shape.alone_db
     };
     assert_eq!((step(Step::Redo).await, step(Step::Undo).await), (5.0, 3.0));

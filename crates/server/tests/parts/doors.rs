@@ -7,7 +7,7 @@ use serde_json::{Value, json};
 use std::num::NonZeroU32;
 
 /// Every address of the interface with each of its methods, with something in the place of its names.
-fn addresses() -> Vec<(Method, String)> {
+pub fn addresses() -> Vec<(Method, String)> {
     let document: Value = serde_json::from_str(&openapi_document()).unwrap();
     let mut all = Vec::new();
     for (path, methods) in document["paths"].as_object().unwrap() {
@@ -29,7 +29,7 @@ fn header<'a>(response: &'a Response, name: &str) -> &'a str {
 async fn every_answer_says_how_it_may_be_used() {
     let house = House::new().await;
     let address = house.serve();
-    let client = Client::new();
+    let client = house.client(&address).await;
     let all = addresses();
     assert!(all.len() > 35, "{}", all.len());
     let further = ["/", "/cut/x/shape", "/api/openapi.json", "/api/nothing", "/assets/nothing.js", "/api"].map(|p| (Method::GET, p.to_owned()));
@@ -81,7 +81,7 @@ async fn other_pages_and_other_names_come_to_a_closed_door() {
     let house = House::with(|s| s.hosts = vec!["cutting-room.example".into()]).await;
     let address = house.serve();
     let own = address.trim_start_matches("http://");
-    let client = Client::new();
+    let client = house.client(&address).await;
     let body = json!({ "title": "Foreign", "length": "10", "rate": { "num": 25, "den": 1, "dropFrame": false } });
     let sent = async |headers: &[(&'static str, &str)]| {
         let mut request = client.post(format!("{address}/api/cuts")).json(&body);
@@ -143,7 +143,7 @@ async fn one_client_cannot_send_without_end() {
 async fn a_long_transcript_is_saved_and_a_longer_one_is_refused_in_words() {
     let house = House::new().await;
     let address = house.serve();
-    let client = Client::new();
+    let client = house.client(&address).await;
     let cut = house.cut("Talk").await;
     let url = format!("{address}/api/cuts/{cut}/changes");
     let lines = |count: usize, words: &str| (0..count).map(|k| json!({ "startSamples": k * 240, "words": words })).collect::<Vec<_>>();

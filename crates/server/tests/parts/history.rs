@@ -64,7 +64,7 @@ async fn commit(house: &House, row: &CutRow, seen: u32, change: usize, sounding:
     }
     let setup = Setup { title: format!("{}.{change}", row.setup.title), ..row.setup.clone() };
     let work: &[Work] = if matches!(sounding, Sounding::Waits) { &[Work::Plan] } else { &[] };
-    let commit = Commit { what: "do it", said: None, setup: &setup, sounding, work };
+    let commit = Commit { what: "do it", said: None, setup: &setup, sounding, work, by: None };
     cuts::commit(&house.studio.pool, row, &commit).await.map_err(|cause| Problem::from(cause).code())
 }
 
@@ -103,7 +103,7 @@ async fn act(house: &House, id: Uuid, model: &mut Model, seen: &mut u32, change:
                 _ => (Step::Redo, model.redo()),
             };
             let expected = if !fresh { Err(Code::Stale) } else { target.clone().ok_or(Code::NothingToUndo) };
-            let done = house.studio.step(id, *seen, step).await.map_err(|problem| problem.code());
+            let done = house.studio.step(id, *seen, step, true).await.map_err(|problem| problem.code());
             assert_eq!(done.map(|_| ()), expected.clone().map(|_| ()), "{act:?}");
             if let Ok(target) = expected {
                 *seen = cuts::cut(pool, id).await.unwrap().revision;
@@ -119,7 +119,7 @@ async fn act(house: &House, id: Uuid, model: &mut Model, seen: &mut u32, change:
             if waits {
                 let what = cuts::current(pool, &before).await.unwrap().what;
                 let made = Cut::new(before.setup.clone());
-                let planned = Commit { what: &what, said: None, setup: &before.setup, sounding: Sounding::Planned(&made), work: &[] };
+                let planned = Commit { what: &what, said: None, setup: &before.setup, sounding: Sounding::Planned(&made), work: &[], by: None };
                 let revision = cuts::commit(pool, &before, &planned).await.unwrap();
                 let shown = model.shown.clone();
                 model.waits.insert(shown.clone(), false);

@@ -41,6 +41,12 @@ impl House {
         self.studio.new_cut(&setup).await.expect("it is made")
     }
 
+    /// A client of somebody who is alone at this machine and came in by a link.
+    pub async fn client(&self, address: &str) -> reqwest::Client {
+        let key = self.studio.house_key().await.expect("a key");
+        jaunty_e2e::client_with(&jaunty_e2e::enter(&format!("{address}/key#{key}")).await.expect("it opens"))
+    }
+
     /// Serves on a free port until the test is over; its address.
     pub fn serve(&self) -> String {
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");

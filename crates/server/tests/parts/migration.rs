@@ -51,12 +51,12 @@ async fn a_wish_that_waited_for_its_plan_still_does() {
     assert_eq!((cut.setup.title.as_str(), cut.revision, cut.base), ("After", 4, Some(2)));
     let job = jobs::claim(&studio.pool, "a", Lane::Quick).await.unwrap().unwrap();
     assert_eq!((job.cut_id, job.task.0), (waits, Work::Plan));
-    cuts::step(&studio.pool, waits, 4, Step::Undo).await.unwrap();
+    cuts::step(&studio.pool, waits, 4, Step::Undo, None).await.unwrap();
     assert_eq!(cuts::cut(&studio.pool, waits).await.unwrap().setup.title, "Before");
     // The other one is as it was, with what was undone.
     let cut = cuts::cut(&studio.pool, rests).await.unwrap();
     assert_eq!((cut.setup.title.as_str(), cut.revision, cut.base), ("Before", 2, None));
-    cuts::step(&studio.pool, rests, 2, Step::Redo).await.unwrap();
+    cuts::step(&studio.pool, rests, 2, Step::Redo, None).await.unwrap();
     assert_eq!(cuts::cut(&studio.pool, rests).await.unwrap().revision, 3);
-    assert_eq!(cuts::all(&studio.pool).await.unwrap().len(), 2);
+    assert_eq!(cuts::all(&studio.pool, None).await.unwrap().len(), 2);
 }

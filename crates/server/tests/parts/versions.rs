@@ -21,7 +21,7 @@ async fn each_length_is_planned_by_itself_and_follows_the_first_one_when_asked()
         assert_eq!((fitting.length_samples, version.cut.plan.length_samples), (seconds * 48_000, seconds * 48_000));
         // There is nothing before it to go back to.
         let row = cuts::cut(&studio.pool, *id).await.unwrap();
-        assert!(studio.step(*id, row.revision, Step::Undo).await.is_err());
+        assert!(studio.step(*id, row.revision, Step::Undo, true).await.is_err());
     }
     // All of them are told from any of them, the first one first, then the longest.
     let family = studio.family(made[2]).await.unwrap();
@@ -39,7 +39,7 @@ async fn each_length_is_planned_by_itself_and_follows_the_first_one_when_asked()
     assert_eq!(shown(&house, made[0]).await.cut.setup.shape.alone_db, 3.0);
     assert_eq!(behind(studio.family(mother).await.unwrap()), [false, false, true, true]);
     let row = cuts::cut(&studio.pool, made[0]).await.unwrap();
-    studio.step(made[0], row.revision, Step::Undo).await.unwrap();
+    studio.step(made[0], row.revision, Step::Undo, true).await.unwrap();
     assert_eq!(behind(studio.family(mother).await.unwrap()), [false, true, true, true]);
     assert!(studio.follow(mother).await.is_err(), "the first one follows nobody");
 

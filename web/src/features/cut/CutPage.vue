@@ -172,7 +172,8 @@ const keys = ref<{ open: boolean }>()
         <router-link to="/guide" class="plain" target="_blank" data-test="guide">Guide</router-link>
         <button class="plain" data-test="show-keys" @click="keys && (keys.open = true)">Keys <kbd>?</kbd></button>
         <p class="soft numbers" data-test="revision" :data-revision="cut.plan.revision">
-          Revision {{ cut.plan.revision }}, saved {{ saved }}
+          Revision {{ cut.plan.revision }}, saved {{ saved
+          }}<template v-if="cut.plan.madeBy"> by {{ cut.plan.madeBy }}</template>
         </p>
       </div>
     </nav>

@@ -1,5 +1,5 @@
 import { until, useDocumentVisibility, useEventListener, useEventSource } from '@vueuse/core'
-import { message } from 'ant-design-vue'
+import { message, Modal } from 'ant-design-vue'
 import { onMounted, ref, shallowRef, watch, type Ref } from 'vue'
 import { answer, Problem, sendFile, server, type Change, type CutView, type WaveformView } from '../../shared/http'
 
@@ -91,6 +91,25 @@ export function useCut(id: Ref<string>) {
 
   const path = () => ({ path: { id: id.value } })
   const revision = () => cut.value?.plan.revision ?? 0
+  async function undo(whoever: boolean): Promise<unknown> {
+    try {
+      const body = { revision: revision(), whoever }
+      return await answer(server.POST('/api/cuts/{id}/undo', { params: path(), body }))
+    } catch (cause) {
+      if (!(cause instanceof Problem && cause.code === 'of-another')) throw cause
+      const meant = await new Promise<boolean>((decided) => {
+        Modal.confirm({
+          title: 'Somebody else changed it after you',
+          content: cause.message,
+          okText: 'Undo it all the same',
+          cancelText: 'Leave it',
+          onOk: () => decided(true),
+          onCancel: () => decided(false),
+        })
+      })
+      return meant ? undo(true) : undefined
+    }
+  }
 
   return {
     cut,
@@ -102,8 +121,8 @@ export function useCut(id: Ref<string>) {
       inTurn(() =>
         answer(server.POST('/api/cuts/{id}/changes', { params: path(), body: { revision: revision(), change: said } })),
       ),
-    undo: () =>
-      inTurn(() => answer(server.POST('/api/cuts/{id}/undo', { params: path(), body: { revision: revision() } }))),
+    /** Takes the last change back; one of somebody else only after a question. */
+    undo: () => inTurn(() => undo(false)),
     redo: () =>
       inTurn(() => answer(server.POST('/api/cuts/{id}/redo', { params: path(), body: { revision: revision() } }))),
     /** Adds a bed that another cut brought in. */
@@ -153,14 +172,14 @@ export function useWaveform(address: () => string | null) {
 }
 
 /** Waveforms of takes by their hash, as they come. */
-export function useVoices(takes: () => readonly string[]) {
+export function useVoices(cut: () => string, takes: () => readonly string[]) {
   const voices = shallowRef<Record<string, WaveformView>>({})
   watch(
     () => [...new Set(takes())].join(' '),
     (all) => {
       for (const hash of all.split(' ').filter((one) => one && !voices.value[one]))
         void globalThis
-          .fetch(`/api/sounds/${hash}/waveform`)
+          .fetch(`/api/cuts/${cut()}/sounds/${hash}/waveform`)
           .then(async (reply) => {
             if (reply.ok) voices.value = { ...voices.value, [hash]: (await reply.json()) as WaveformView }
           })

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { message } from 'ant-design-vue'
-import { useTitle } from '@vueuse/core'
+import { useStorage, useTitle } from '@vueuse/core'
 import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, sendFile, server, type Description, type CutSummary } from '../../shared/http'
+import { answer, sendFile, server, type Description, type CutSummary, type ProjectView } from '../../shared/http'
+import { me } from '../../shared/me'
 import DropArea from '../../shared/DropArea.vue'
 import { CUTS, CUT_LISTS, FILMS, isCut, isFilm } from '../../shared/files'
 import { bare } from '../../shared/words'
@@ -21,12 +22,27 @@ const listRate = ref('')
 onMounted(async () => {
   try {
     await look()
+    if (me.value?.person) projects.value = await answer(server.GET('/api/projects'))
   } catch (cause) {
     problem.value = (cause as Error).message
   }
 })
 
 useTitle('Jaunty Bar')
+
+/** Projects matter where there are several, or somebody only listens. */
+const projects = ref<ProjectView[]>([])
+const project = useStorage('jaunty-bar-project', '')
+const shownProject = computed(() => projects.value.find((one) => one.id === project.value))
+const roleIn = (id: string) => projects.value.find((one) => one.id === id)?.role ?? 'owner'
+const nameOf = (id: string) => projects.value.find((one) => one.id === id)?.name
+/** Where a new cut goes: the project that is looked at, or any in which one makes cuts. */
+const makesIn = computed(() => (shownProject.value && shownProject.value.role !== 'listener' ? project.value : null))
+const mayMake = computed(() => {
+  const among = shownProject.value ? [shownProject.value] : projects.value
+  return !among.length || among.some((one) => one.role !== 'listener')
+})
+const placeOf = (cut: CutSummary) => (roleIn(cut.project) === 'listener' ? `/listen/${cut.id}` : `/cuts/${cut.id}`)
 
 const wanted = ref('')
 const SORTS = [
@@ -39,6 +55,7 @@ const sort = ref<(typeof SORTS)[number]['value']>('newest')
 const shown = computed(() => {
   const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean)
   const found = (cuts.value ?? []).filter((cut) => {
+    if (shownProject.value && cut.project !== project.value) return false
     const text = [cut.title, cut.bed, cut.narration].join(' ').toLowerCase()
     return words.every((word) => text.includes(word))
   })
@@ -83,7 +100,9 @@ async function bringBack(cut: CutSummary) {
 async function make(body: Description) {
   busy.value = true
   try {
-    const cut = await answer(server.POST('/api/cuts', { body }))
+    const cut = await answer(
+      server.POST('/api/cuts', { params: { query: { project: makesIn.value ?? undefined } }, body }),
+    )
     await router.push(`/cuts/${cut.id}/picture`)
   } catch (cause) {
     message.error((cause as Error).message, 6)
@@ -96,11 +115,14 @@ async function make(body: Description) {
 async function fromFile(chosen: File) {
   busy.value = true
   const rate = listRate.value ? rateOf(listRate.value) : null
-  const query = rate ? `?num=${rate.num}&den=${rate.den}&dropFrame=${rate.dropFrame}` : ''
+  const query = new URLSearchParams({
+    ...(makesIn.value && { project: makesIn.value }),
+    ...(rate && { num: `${rate.num}`, den: `${rate.den}`, dropFrame: `${rate.dropFrame}` }),
+  })
   const whole = isCut(chosen.name)
-  const place = whole ? 'from-cut' : isFilm(chosen.name) ? 'from-film' : `from-list${query}`
+  const place = whole ? 'from-cut' : isFilm(chosen.name) ? 'from-film' : 'from-list'
   try {
-    const cut = await sendFile<{ id: string }>(`/api/cuts/${place}`, chosen, () => undefined)
+    const cut = await sendFile<{ id: string }>(`/api/cuts/${place}?${query}`, chosen, () => undefined)
     await router.push(whole ? `/cuts/${cut.id}` : `/cuts/${cut.id}/picture`)
   } catch (cause) {
     message.error((cause as Error).message, 8)
@@ -118,11 +140,26 @@ async function fromFile(chosen: File) {
         Makes a music bed as long as the cut, and lets it breathe with the narration.
         <router-link to="/guide" data-test="guide">How it is done</router-link>
       </p>
+      <router-link v-if="me?.person" to="/people" class="who" data-test="people"
+        >{{ me.person.name }}: projects and people</router-link
+      >
     </header>
     <a-alert v-if="problem" type="error" :message="problem" show-icon />
     <div class="columns">
       <section>
         <h2>Cuts</h2>
+        <a-select
+          v-if="projects.length > 1"
+          :value="shownProject ? project : ''"
+          :options="[
+            { value: '', label: 'all projects' },
+            ...projects.map((one) => ({ value: one.id, label: one.name })),
+          ]"
+          class="of-project"
+          aria-label="Project"
+          data-test="of-project"
+          @change="(value) => (project = value as string)"
+        />
         <p v-if="cuts?.length === 0" class="soft">
           There is no cut yet. Make one: its title, its length and its frame rate are enough.
         </p>
@@ -144,30 +181,35 @@ async function fromFile(chosen: File) {
           No cut has “{{ wanted }}” in its title, bed or narration.
         </p>
         <div v-for="cut in shown" :key="cut.id" class="card cut">
-          <router-link :to="`/cuts/${cut.id}`" class="picture" tabindex="-1" aria-hidden="true">
+          <router-link :to="placeOf(cut)" class="picture" tabindex="-1" aria-hidden="true">
             <img v-if="cut.picture" :src="cut.picture" alt="" loading="lazy" />
           </router-link>
-          <router-link :to="`/cuts/${cut.id}`" class="what" data-test="cut">
+          <router-link :to="placeOf(cut)" class="what" data-test="cut">
             <b>{{ cut.title }}</b>
             <span class="numbers soft">{{ cut.lengthTimecode }} at {{ cut.rate.label }} frames</span>
             <span class="soft">{{ cut.bed ? bare(cut.bed) : 'no bed yet' }}</span>
             <span class="soft">{{ cut.narration ? bare(cut.narration) : 'no narration yet' }}</span>
           </router-link>
           <div class="acts">
-            <small class="soft">{{ day(cut.createdAt) }}</small>
-            <button class="plain" :aria-label="`copy ${cut.title}`" data-test="copy" @click="copy(cut)">copy</button>
-            <button
-              class="plain soft"
-              :aria-label="`take away ${cut.title}`"
-              data-test="take-away"
-              @click="takeAway(cut)"
+            <small class="soft"
+              ><template v-if="projects.length > 1 && !shownProject">{{ nameOf(cut.project) }}, </template
+              >{{ day(cut.createdAt) }}</small
             >
-              take away
-            </button>
+            <template v-if="roleIn(cut.project) !== 'listener'"
+              ><button class="plain" :aria-label="`copy ${cut.title}`" data-test="copy" @click="copy(cut)">copy</button>
+              <button
+                class="plain soft"
+                :aria-label="`take away ${cut.title}`"
+                data-test="take-away"
+                @click="takeAway(cut)"
+              >
+                take away
+              </button></template
+            >
           </div>
         </div>
       </section>
-      <section>
+      <section v-if="mayMake">
         <h2>New cut, from a file</h2>
         <div class="card start">
           <DropArea
@@ -207,6 +249,7 @@ async function fromFile(chosen: File) {
   padding: 24px;
 }
 header {
+  position: relative;
   border-bottom: 1px solid var(--ink);
   margin-bottom: 20px;
 }
@@ -216,6 +259,15 @@ h1 {
 h2 {
   font-size: 17px;
   margin-bottom: 8px;
+}
+.who {
+  position: absolute;
+  top: 10px;
+  right: 0;
+}
+.of-project {
+  width: 100%;
+  margin-bottom: 10px;
 }
 .columns {
   display: grid;

@@ -6,6 +6,8 @@ import { layoutSheet, LINE_PX, ROWS, type Hairpin, type Voices } from '../../dra
 import type { Change, CutView, LevelView, WaveformView } from '../../shared/http'
 import { useEscape } from '../../shared/keys'
 import { clock, decibels } from '../../shared/words'
+import RemarkFlags from '../clients/RemarkFlags.vue'
+import { setDone } from '../clients/remarks'
 import { levelKey } from './choices'
 import { sheetHandles, type Handle } from './handles'
 import SheetHandles from './SheetHandles.vue'
@@ -203,6 +205,11 @@ function open(handle: Handle) {
   const top = handle.line * sheet.value.lineHeight + handle.y
   if (handle.level) emit('select', handle.level, handle.x, top, handle.lane ?? null)
   else emit('seek', handle.atS)
+}
+/** Where a flag of a remark stands: over the band, its pole at the moment. */
+function flagAt(seconds: number) {
+  const line = Math.min(lineCount.value - 1, Math.floor(seconds / props.secondsPerLine))
+  return { x: sheet.value.x(line, seconds), y: line * sheet.value.lineHeight + ROWS.band - 46 }
 }
 const laneOf = (index: number) => props.cut.plan.lanes[index] ?? null
 /** Where the wedges of a line lie on the sheet. */
@@ -411,6 +418,13 @@ function shade(line: { index: number; startS: number; endS: number }) {
       @say="(change) => emit('say', change)"
       @hand="(change) => emit('handle', change)"
       @open="open"
+    />
+    <RemarkFlags
+      v-if="!printing"
+      :remarks="cut.remarks"
+      :at="flagAt"
+      @seek="(s) => emit('seek', s)"
+      @done="(remark) => setDone(cut.id, remark)"
     />
     <template v-if="printing">
       <section v-for="page in pages" :key="page.number" class="paper-page">

@@ -1,11 +1,13 @@
 //! What the page shows: made from what the studio knows, so that the page only draws.
 
 mod beds;
+mod clients;
 mod fitting;
 mod handed;
 mod lanes;
 mod levels;
 mod parts;
+mod people;
 mod picture;
 mod plan;
 mod reading;
@@ -17,10 +19,12 @@ mod voice;
 mod wishes;
 
 pub use beds::*;
+pub use clients::*;
 pub use fitting::*;
 pub use handed::*;
 pub use levels::*;
 pub use parts::*;
+pub use people::*;
 pub use picture::*;
 pub use plan::*;
 pub use reading::*;
@@ -69,6 +73,8 @@ impl From<FrameRate> for RateView {
 pub struct CutSummary {
     /// Its name in addresses.
     pub id: Uuid,
+    /// The project that it belongs to.
+    pub project: Uuid,
     /// Its title.
     pub title: String,
     /// Its length as timecode.
@@ -91,6 +97,7 @@ impl From<&CutRow> for CutSummary {
     fn from(cut: &CutRow) -> Self {
         Self {
             id: cut.id,
+            project: cut.project,
             title: cut.setup.title.clone(),
             length_timecode: cut.setup.picture.rate.timecode(cut.setup.picture.length_frames).to_string(),
             rate: cut.setup.picture.rate.into(),
@@ -176,6 +183,8 @@ pub struct CutView {
     pub plan: PlanView,
     /// Work under way.
     pub jobs: Vec<JobView>,
+    /// What was said of it by those who heard it.
+    pub remarks: Vec<RemarkView>,
     /// When this was looked up, in microseconds: of two views the later one holds.
     pub as_of: i64,
 }
@@ -207,6 +216,7 @@ impl From<&OpenCut> for CutView {
             takes: open.takes.iter().map(|take| TakeView::of(take, setup)).collect(),
             pieces: setup.pieces.iter().map(VoicePieceView::from).collect(),
             plan: PlanView::from(open),
+            remarks: open.remarks.iter().map(RemarkView::from).collect(),
             jobs: open.jobs.iter().cloned().map(JobView::from).collect(),
             as_of: open.as_of,
         }

@@ -75,6 +75,8 @@ pub struct PlanView {
     pub revision: u32,
     /// What was done last.
     pub what: String,
+    /// Who did that, where people sign in.
+    pub made_by: Option<String>,
     /// The revision that it was made from.
     pub parent: Option<u32>,
     /// What undo would take back.
@@ -154,6 +156,7 @@ impl From<&OpenCut> for PlanView {
             parent: revision.parent,
             undo: revision.parent.map(|_| revision.what.clone()),
             what: revision.what.clone(),
+            made_by: revision.made_by.clone(),
             redo: open.redo.clone(),
             saved_at: revision.created_at.and_utc(),
             length_samples: plan.length_samples,

@@ -4,7 +4,7 @@ use super::super::task::TaskError;
 use super::super::{Problem, Studio};
 use super::Made;
 use super::sound::Span;
-use crate::store::{Received, StoreError, archive, sounds, unused};
+use crate::store::{Received, StoreError, archive, cuts, sounds, unused};
 use futures_util::Stream;
 use jaunty_core::cut::{Cut, Licence};
 use jaunty_core::kind::Recognised;
@@ -123,7 +123,8 @@ impl Studio {
             archive::keep_reading(&self.pool, reading, &String::from_utf8_lossy(&document), measured).await?;
         }
         let mut text_of = |hash: &str| opened.document(hash).map_err(|_| StoreError::damaged("a document was there and is not any more"));
-        Ok(archive::insert(&self.pool, &contents, &licences, &mut text_of).await?)
+        let origin = cuts::Origin { project: self.behalf.project, by: self.behalf.person };
+        Ok(archive::insert(&self.pool, &contents, &licences, &mut text_of, origin).await?)
     }
 }
 

@@ -33,7 +33,12 @@ impl Studio {
         let span = Span { report: report.clone(), from: 0.0, to: 0.95 };
         let setup = &found.cut.setup;
         let until = if form.with_tail() { u64::MAX } else { setup.picture.picture_samples() };
-        let found = &Revision { cut: Cut { plan: found.cut.plan.until(until), ..found.cut.clone() }, what: found.what.clone(), ..*found };
+        let found = &Revision {
+            cut: Cut { plan: found.cut.plan.until(until), ..found.cut.clone() },
+            what: found.what.clone(),
+            made_by: found.made_by.clone(),
+            ..*found
+        };
         let plan = &found.cut.plan;
         let (picture, title) = (&setup.picture, setup.title.as_str());
         match *form {

@@ -3,6 +3,8 @@ import { useStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useKeys } from '../../../shared/keys'
 import { clock } from '../../../shared/words'
+import RemarkList from '../../clients/RemarkList.vue'
+import { setDone } from '../../clients/remarks'
 import LoudnessView from '../../checking/LoudnessView.vue'
 import { useFindings, type Finding } from '../../checking/useFindings'
 import type { StepProps } from './props'
@@ -138,6 +140,15 @@ function hear(seconds: number) {
           </tr>
         </tbody>
       </table>
+      <section v-if="cut.remarks.length" class="said">
+        <h3>What listeners said</h3>
+        <RemarkList
+          :remarks="cut.remarks"
+          may-mend
+          @seek="(s) => listening.seek(before(s))"
+          @done="(remark, done) => setDone(cut.id, remark, done)"
+        />
+      </section>
       <details :open="!findings.length">
         <summary class="soft">What is looked at</summary>
         <ul>
@@ -154,6 +165,10 @@ function hear(seconds: number) {
   flex-wrap: wrap;
   gap: 8px 34px;
   margin: 0 0 16px;
+}
+.said {
+  max-width: 760px;
+  margin-top: 22px;
 }
 .figures dt {
   color: var(--soft);

@@ -17,7 +17,9 @@ const props = defineProps<StepProps>()
 const plan = computed(() => props.cut.plan)
 const chosen = computed(() => plan.value.fittings[plan.value.chosen])
 const busy = computed(() => props.actions.busy.value)
-const bedWave = useWaveform(() => (props.cut.bed?.reading ? `/api/sounds/${props.cut.bed.hash}/waveform` : null))
+const bedWave = useWaveform(() =>
+  props.cut.bed?.reading ? `/api/cuts/${props.cut.id}/sounds/${props.cut.bed.hash}/waveform` : null,
+)
 const cutWave = useWaveform(() =>
   chosen.value ? `/api/cuts/${props.cut.id}/revisions/${plan.value.revision}/waveform` : null,
 )

@@ -3,6 +3,7 @@ import { computed, reactive, ref } from 'vue'
 import type { Form, SoundForm } from '../../../shared/http'
 import NumberField from '../../../shared/NumberField.vue'
 import { clock, count, samples } from '../../../shared/words'
+import GiveCard from '../../clients/GiveCard.vue'
 import HandedList from '../../handing/HandedList.vue'
 import { useHanded } from '../../handing/useHanded'
 import { useFindings } from '../../checking/useFindings'
@@ -205,6 +206,7 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
         </p>
         <a-button type="primary" :loading="isMaking(mix)" data-test="export" @click="ask(mix)">Save the mix</a-button>
       </div>
+      <GiveCard :cut="cut" />
       <table class="more">
         <tbody>
           <tr v-for="entry in more" :key="entry.name">

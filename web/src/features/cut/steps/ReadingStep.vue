@@ -16,7 +16,9 @@ import type { StepProps } from './props'
 const props = defineProps<StepProps>()
 const reading = computed(() => props.cut.bed?.reading ?? null)
 const corrections = computed(() => props.cut.bed?.corrections ?? [])
-const waveform = useWaveform(() => (reading.value ? `/api/sounds/${props.cut.bed?.hash}/waveform` : null))
+const waveform = useWaveform(() =>
+  reading.value ? `/api/cuts/${props.cut.id}/sounds/${props.cut.bed?.hash}/waveform` : null,
+)
 const player = useBedPlayer(() => props.cut)
 const ENDINGS = {
   ownEnding: 'its own last hit',

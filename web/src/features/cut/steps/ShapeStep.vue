@@ -22,7 +22,10 @@ const waveform = useWaveform(() =>
 )
 
 /** The takes that are heard, drawn behind their words. */
-const voices = useVoices(() => props.cut.pieces.map((piece) => piece.take))
+const voices = useVoices(
+  () => props.cut.id,
+  () => props.cut.pieces.map((piece) => piece.take),
+)
 
 /** Says something of the levels, which is heard at once where it can be. */
 async function shape(said: LevelsSaid) {

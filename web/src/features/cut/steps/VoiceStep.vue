@@ -17,7 +17,10 @@ const props = defineProps<StepProps>()
 const recorder = useRecorder(() => props.cut, props.actions, props.listening)
 const { state, device, devices, phones, levelDbfs, counting, recordedS } = recorder
 onMounted(recorder.recover)
-const waves = useVoices(() => props.cut.takes.filter((take) => take.phrases?.length).map((take) => take.hash))
+const waves = useVoices(
+  () => props.cut.id,
+  () => props.cut.takes.filter((take) => take.phrases?.length).map((take) => take.hash),
+)
 const PHONES = [
   { value: 'silent', label: 'nothing' },
   { value: 'low', label: 'the cut, low' },
