@@ -48,12 +48,14 @@ impl Browser {
         Self::start_with(&[]).await
     }
 
-    /// Starts one with a microphone that Chromium itself makes up: a beep every second.
+    /// As [`Browser::start_in`], with a microphone that Chromium itself makes up: a beep every second.
     ///
     /// # Errors
     /// As [`Browser::start`].
-    pub async fn start_with_microphone() -> Result<Self, BrowserError> {
-        Self::start_with(&["--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]).await
+    pub async fn start_with_microphone(server: &Server) -> Result<Self, BrowserError> {
+        let browser = Self::start_with(&["--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]).await?;
+        browser.take_cookie(server).await?;
+        Ok(browser)
     }
 
     /// Starts one that came in to a server by its printed link.
@@ -70,7 +72,7 @@ impl Browser {
     ///
     /// # Errors
     /// [`BrowserError`].
-    pub async fn take_cookie(&self, server: &Server) -> Result<(), BrowserError> {
+    async fn take_cookie(&self, server: &Server) -> Result<(), BrowserError> {
         let (name, value) = server.cookie().split_once('=').unwrap_or_default();
         let cookie = json!({ "url": server.url("/"), "name": name, "value": value, "httpOnly": true, "sameSite": "Strict" });
         self.devtools("Network.setCookie", cookie).await

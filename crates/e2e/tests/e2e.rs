@@ -19,6 +19,7 @@ mod parts {
     pub mod listeners;
     pub mod main_job;
     pub mod pace;
+    pub mod people;
     pub mod picture;
     pub mod reading;
     pub mod resume;

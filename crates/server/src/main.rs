@@ -30,6 +30,10 @@ struct Place {
     /// Folder for sounds
     #[arg(long, env = "JAUNTY_DATA")]
     data: PathBuf,
+    /// Where sounds are kept that all servers of a house share, as s3://bucket/prefix, with AWS_ENDPOINT, AWS_REGION,
+    /// AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY in the environment; in the folder without it
+    #[arg(long, env = "JAUNTY_OBJECTS")]
+    objects: Option<String>,
     /// Jobs that are worked at once, beside those that somebody waits for
     #[arg(long, default_value_t = 2)]
     workers: usize,
@@ -58,6 +62,7 @@ impl Place {
         Settings {
             database_url: self.database_url.clone(),
             data_folder: self.data.clone(),
+            objects_url: self.objects.clone(),
             program: std::env::current_exe().unwrap_or_else(|_| "jaunty".into()),
             worker_count: self.workers,
             most_upload_bytes: self.most_upload_bytes,

@@ -10,6 +10,8 @@ pub struct Settings {
     pub database_url: String,
     /// Folder for sounds and the cache of working files.
     pub data_folder: PathBuf,
+    /// Where sounds are kept that all servers of a house share, as `s3://bucket/prefix`; in the folder without it.
+    pub objects_url: Option<String>,
     /// The `jaunty` binary, which is started for whatever may break.
     pub program: PathBuf,
     /// Processes that work jobs, beside the one for what somebody waits for; 0 leaves all to `jaunty work`.
@@ -43,6 +45,7 @@ impl Settings {
         Self {
             database_url: database_url.to_owned(),
             data_folder: data_folder.to_owned(),
+            objects_url: None,
             program: program.to_owned(),
             worker_count: 2,
             most_upload_bytes: Self::MOST_UPLOAD_BYTES,

@@ -10,6 +10,7 @@ mod parts {
 
     mod history;
     mod house;
+    mod lists;
     mod migration;
     mod queue;
     mod rights;

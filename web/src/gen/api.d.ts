@@ -28,7 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All cuts, newest first. */
+        /** Cuts, a page at a time. */
         get: operations["all_cuts"];
         put?: never;
         /** Makes a cut. */
@@ -273,7 +273,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events: the whole view of the cut whenever it changes. */
+        /**
+         * Server-sent events: `message` is the whole view of the cut whenever it changes, `jobs` how far jobs are ([`JobsView`]), `here` who
+         *     else looks at it ([`HereView`]).
+         */
         get: operations["events"];
         put?: never;
         post?: never;
@@ -414,6 +417,23 @@ export interface paths {
         get: operations["handed_file"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cuts/{id}/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says where somebody is on a cut, for the others who look at it. Where nobody signs in there are no others. */
+        post: operations["be_here"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1506,6 +1526,31 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /** @description Where somebody is on a cut. */
+        BeingHere: {
+            /**
+             * Format: int64
+             * @description Where their playhead is.
+             */
+            atSamples: number;
+            /**
+             * Format: int64
+             * @description What they have marked: from where.
+             */
+            fromSamples?: number | null;
+            /** @description The step that they look at; none says that the window is closed. */
+            step?: string | null;
+            /**
+             * Format: int64
+             * @description And to where.
+             */
+            toSamples?: number | null;
+            /**
+             * Format: uuid
+             * @description Their window, as it names itself.
+             */
+            window: string;
+        };
         /** @description A key that was given away. */
         BroughtKey: {
             /** @description The key. */
@@ -1904,6 +1949,16 @@ export interface components {
         CutChange: components["schemas"]["Description"] & {
             /** @enum {string} */
             do: "describe";
+        };
+        /** @description A page of cuts. */
+        CutListView: {
+            /** @description The cuts. */
+            cuts: components["schemas"]["CutSummary"][];
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
         };
         /** @description A cut in the list of cuts. */
         CutSummary: {
@@ -2683,6 +2738,28 @@ export interface components {
             /** @description Its title. */
             title: string;
         };
+        /** @description Somebody else on a cut. */
+        HereView: {
+            /**
+             * Format: double
+             * @description Where their playhead is, in seconds.
+             */
+            atS: number;
+            /** @description What they have marked, in seconds: from where to where. */
+            marked?: [
+                number,
+                number
+            ] | null;
+            /** @description What they are called. */
+            name: string;
+            /** @description The step that they look at. */
+            step: string;
+            /**
+             * Format: uuid
+             * @description Their window.
+             */
+            window: string;
+        };
         /** @description Figures that a house keeps for all its cuts. */
         HouseFigures: {
             /** @description How files are named that are handed over, with `{title}`, `{what}`, `{revision}` and `{date}`. */
@@ -2736,6 +2813,16 @@ export interface components {
             progress: number;
             /** @description `queued`, `running` or `failed`. */
             state: string;
+        };
+        /** @description Jobs as they are now. */
+        JobsView: {
+            /**
+             * Format: int64
+             * @description When this was looked up, in microseconds.
+             */
+            asOf: number;
+            /** @description Those under way, and the last one if it failed. */
+            jobs: components["schemas"]["JobView"][];
         };
         /** @description What is kept under a name. */
         KeptHouse: {
@@ -4039,6 +4126,11 @@ export interface components {
          * @enum {string}
          */
         Slope: "one" | "gentlyThenSharply" | "sharplyThenGently";
+        /**
+         * @description The order of a list of cuts.
+         * @enum {string}
+         */
+        Sort: "newest" | "title" | "length";
         /** @description What sound is handed over as. */
         SoundForm: {
             /** @description How it is written. */
@@ -4802,7 +4894,18 @@ export interface operations {
     };
     all_cuts: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Of this project; of all that whoever asks sees, without it. */
+                project?: string;
+                /** @description Words that all stand in title, bed or narration. */
+                words?: string;
+                /** @description Their order; the newest first without it. */
+                sort?: components["schemas"]["Sort"];
+                /** @description So many come before. */
+                skip?: number;
+                /** @description So many at most, up to 200; 60 without it. */
+                count?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4814,7 +4917,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CutSummary"][];
+                    "application/json": components["schemas"]["CutListView"];
                 };
             };
             /** @description The request cannot be read */
@@ -4837,6 +4940,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6825,7 +6937,10 @@ export interface operations {
     };
     events: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description As it names itself: it is not told of itself. */
+                window?: string;
+            };
             header?: never;
             path: {
                 id: string;
@@ -7848,6 +7963,128 @@ export interface operations {
             };
             /** @description The database does not answer */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    be_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeingHere"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description This is not open */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The plan was changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The file is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no room */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };

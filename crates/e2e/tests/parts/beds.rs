@@ -11,7 +11,7 @@ async fn two_beds_are_compared_at_one_moment_and_the_shelf_says_what_may_be_used
     let stand = Stand::alone(&[]).await;
     let body = json!({ "title": "Advert", "length": "40", "rate": { "num": 25, "den": 1, "dropFrame": false }, "commercial": true });
     let cut = stand.send("POST", "/api/cuts", Some(body)).await.1["id"].as_str().unwrap().to_owned();
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let client = browser.client();
     client.goto(&stand.server.url(&format!("/cuts/{cut}/beds"))).await.unwrap();
     browser.choose_file("bed-upload", &FILES.path("bed.wav")).await.unwrap();

@@ -67,7 +67,7 @@ async fn a_wedge_that_is_dragged_while_it_plays_is_heard_at_once_as_the_server_m
     let stand = Stand::new(&[]).await;
     let (cut, view) = stand.with_bed_and_voice("By hand", "60").await;
     let swell = view["plan"]["levels"].as_array().unwrap().iter().find(|l| l["kind"] == "swell").expect("a swell").clone();
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/shape"))).await.unwrap();
     browser.find("hairpin").await.unwrap();
     browser.client().execute(WATCH, vec![]).await.unwrap();

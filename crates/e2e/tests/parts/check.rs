@@ -22,7 +22,7 @@ async fn what_check_found_is_mended_by_one_key_or_accepted_with_a_name() {
     assert_eq!(found["remedy"]["words"], "lower the bed here by 8 dB, to 20 under the voice");
 
     // Mended by one key, and what it did can be undone.
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/check"))).await.unwrap();
     browser.find("mend").await.unwrap();
     browser.css("body").await.unwrap().send_keys("m").await.unwrap();

@@ -10,7 +10,7 @@ use std::time::Duration;
 async fn axe_finds_nothing_wrong_on_any_view() {
     let stand = Stand::new(&[]).await;
     let (cut, _) = stand.with_bed_and_voice("For everybody", "30").await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let mut wrong = Vec::new();
     let at = |step: &str| stand.server.url(&format!("/cuts/{cut}/{step}"));
     let opened = [("shape", "figures"), ("shape", "hairpin"), ("fit", "show-keys")];
@@ -57,7 +57,7 @@ const CUT_OFF: &str = "const bad = []
 async fn no_text_is_cut_off_in_narrow_windows_and_all_of_it_can_be_scrolled_to() {
     let stand = Stand::new(&[]).await;
     let (cut, _) = stand.with_bed_and_voice("Narrow", "30").await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let mut wrong = Vec::new();
     for (width, height) in [(640, 400), (900, 700), (1280, 800)] {
         let size = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
@@ -87,7 +87,7 @@ async fn a_first_export_takes_few_clicks() {
     /// Make it; Beds; Voice; Hand over; Save the mix. Files are dropped or chosen.
     const MOST_CLICKS: u64 = 5;
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url("/")).await.unwrap();
     browser.find("title-input").await.unwrap().send_keys("First").await.unwrap();
     browser.client().execute("window.clicks = 0; addEventListener('click', (e) => e.isTrusted && window.clicks++, true)", Vec::new()).await.unwrap();

@@ -45,7 +45,7 @@ async fn the_map_is_taken_hold_of_and_the_file_has_it() {
     let (cut, first) = stand.with_bed("By hand", "60").await;
     assert!((4..=8).contains(&first["plan"]["fittings"].as_array().unwrap().len()));
     let bed_s = first["bed"]["lengthS"].as_f64().unwrap();
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
     browser.find("ribbon").await.unwrap();
 
@@ -268,7 +268,7 @@ async fn one_bed_gives_over_to_another_at_the_playhead() {
     let (cut, _) = stand.with_bed("Two beds", "60").await;
     stand.upload(&cut, "candidates", &FILES.path("loop.wav"), "loop.wav").await;
     stand.cut_when(&cut, |c| c["candidates"].as_array().is_some_and(|all| all.len() == 2 && all.iter().all(|one| one["reading"].is_object())) && idle(c)).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
     browser.find("ribbon").await.unwrap();
     drag(&browser, "cut-ruler", (0.5, 0.4), (0.5, 0.4)).await;
@@ -340,7 +340,7 @@ async fn a_bed_gets_faster_and_its_beats_and_pins_follow() {
     let pin = json!({ "do": "wish", "wish": { "what": "pin", "bedSamples": bar_4, "cutSamples": 12 * 48_000 } });
     assert_eq!(stand.say(&cut, "fit", pin).await.0, 200);
     stand.cut_when(&cut, |c| fitted(c) && !c["plan"]["wishes"]["pins"].as_array().unwrap().is_empty()).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
     let field = browser.css("[data-test=faster] input, input[data-test=faster]").await.unwrap();
     field.send_keys("\u{e009}a\u{e009}5\u{e007}").await.unwrap();

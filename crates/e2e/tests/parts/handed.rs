@@ -275,7 +275,7 @@ async fn the_bed_runs_on_behind_the_picture_and_is_handed_over_so_where_that_is_
     let (zip, _) = stand.handed(&cut, revision, stems).await;
     assert!(unzipped(&zip).iter().all(|(_, bytes)| steps(bytes).len() == long.len()));
     // Asked for in the page, by a number at Fit and a box at Hand over.
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/fit"))).await.unwrap();
     let field = browser.css("[data-test=run-on] input, input[data-test=run-on]").await.unwrap();
     field.send_keys("\u{e009}a\u{e009}2\u{e007}").await.unwrap();
@@ -292,7 +292,7 @@ async fn the_bed_runs_on_behind_the_picture_and_is_handed_over_so_where_that_is_
 async fn a_whole_cut_goes_out_as_one_file_and_comes_in_again() {
     let stand = Stand::new(&[]).await;
     let (cut, view) = stand.with_bed_and_voice("Whole", "60").await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/hand-over"))).await.unwrap();
     browser.find("make-cut").await.unwrap().click().await.unwrap();
     let (bytes, row) = stand.handed(&cut, view["plan"]["revision"].as_u64().unwrap(), json!({ "what": "cut" })).await;

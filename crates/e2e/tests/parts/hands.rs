@@ -74,7 +74,7 @@ async fn cut_at_hand(browser: &Browser) -> String {
 #[tokio::test(flavor = "multi_thread")]
 async fn the_main_job_by_keyboard_alone() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let mut keys = Keys { browser: &browser, pressed: 0 };
     browser.client().goto(&stand.server.url("/")).await.unwrap();
     keys.tab_to("[data-test=title-input]").await;
@@ -179,7 +179,7 @@ impl Finger<'_> {
 async fn map_and_sheet_by_finger() {
     let stand = Stand::new(&[]).await;
     let (cut, planned) = stand.with_bed_and_voice("By finger", "40").await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.devtools("Emulation.setTouchEmulationEnabled", json!({ "enabled": true, "maxTouchPoints": 1 })).await.unwrap();
     let finger = Finger(&browser);
     let view = |step: &str| stand.server.url(&format!("/cuts/{cut}/{step}"));

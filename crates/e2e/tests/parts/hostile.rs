@@ -81,7 +81,9 @@ async fn nothing_that_is_sent_breaks_the_server() {
     for (path, methods) in all["paths"].as_object().expect("paths") {
         // One answers for as long as anybody listens; what comes as a file is tested with files.
         let goes_on = path.ends_with("/events");
-        for (method, offer) in methods.as_object().expect("methods").iter().filter(|_| !goes_on) {
+        // And one ends what lets this test in.
+        let ends = |method: &str| path.starts_with("/api/session") && method == "delete";
+        for (method, offer) in methods.as_object().expect("methods").iter().filter(|(method, _)| !goes_on && !ends(method)) {
             let body = &offer["requestBody"]["content"]["application/json"]["schema"];
             // The cut stays; everything in it may go.
             let turns = match () {

@@ -56,7 +56,7 @@ async fn a_cut_is_copied_and_taken_away_and_comes_back() {
     assert_eq!((status, stand.cut(&cut).await["title"].as_str()), (200, Some("Spring")));
     assert_eq!(stand.mix(&copy, &copied["plan"]["revision"]).await, stand.mix(&cut, &view["plan"]["revision"]).await, "the same to the byte");
 
-    let listed = async |id: &str| stand.send("GET", "/api/cuts", None).await.1.as_array().unwrap().iter().any(|c| c["id"] == id);
+    let listed = async |id: &str| stand.send("GET", "/api/cuts", None).await.1["cuts"].as_array().unwrap().iter().any(|c| c["id"] == id);
     assert!(listed(&copy).await);
     assert_eq!(stand.send("DELETE", &format!("/api/cuts/{copy}"), None).await.0, 204);
     assert!(!listed(&copy).await && listed(&cut).await);

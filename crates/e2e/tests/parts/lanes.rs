@@ -53,7 +53,7 @@ async fn a_lane_is_lowered_in_one_passage_and_what_lies_on_a_moment_goes_with_it
     let mark = json!({ "do": "markMoment", "frame": 50, "kind": "other", "name": "gust" });
     assert_eq!(stand.say(&cut, "picture", mark).await.0, 200);
 
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/shape"))).await.unwrap();
     let lane = browser.find("lane").await.unwrap();
     let before = stand.cut(&cut).await;

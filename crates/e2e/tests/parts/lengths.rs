@@ -9,7 +9,7 @@ use std::time::Duration;
 async fn spots_of_several_lengths_come_from_one_cut_and_are_handed_over_in_one_go() {
     let stand = Stand::new(&[]).await;
     let (cut, _) = stand.with_bed("Kettle spot", "60").await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/hand-over"))).await.unwrap();
     browser.find("step-lengths").await.unwrap().click().await.unwrap();
     // What spots are usually ordered as stands there already; this house wants three.

@@ -67,7 +67,7 @@ async fn fifty_listeners_who_start_at_once_hear_no_late_chunk() {
     const LASTS_S: f64 = 60.0;
     let stand = Stand::alone(&["--demo", "--most-requests-per-second", "1000"]).await;
     let (_, cuts) = stand.send("GET", "/api/cuts", None).await;
-    let path = format!("/api/cuts/{}", cuts[0]["id"].as_str().unwrap());
+    let path = format!("/api/cuts/{}", cuts["cuts"][0]["id"].as_str().unwrap());
     let ready = |v: &serde_json::Value| v["jobs"].as_array().is_some_and(Vec::is_empty) && v["plan"]["fittings"].as_array().is_some_and(|f| !f.is_empty());
     let view = eventually(Duration::from_secs(240), async || Some(stand.send("GET", &path, None).await.1).filter(ready)).await.expect("the demo is ready");
     let length_s = view["lengthS"].as_f64().unwrap();

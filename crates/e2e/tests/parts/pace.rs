@@ -74,7 +74,7 @@ async fn pace_of_a_cut_with_ten_minutes_of_narration() {
     stand.upload(&cut, "takes", &ten_minutes(), "long.wav").await;
     let view = stand.cut_when(&cut, |c| fitted(c) && c["plan"]["phrases"].as_array().is_some_and(|p| p.len() > 60)).await;
     let url = stand.server.url(&format!("/cuts/{cut}/shape"));
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.devtools("Page.enable", json!({})).await.unwrap();
     browser.devtools("Page.addScriptToEvaluateOnNewDocument", json!({ "source": WHEN_DRAWN })).await.unwrap();
     let drawn = async || browser.client().execute("return window.drawnMs", vec![]).await.unwrap();

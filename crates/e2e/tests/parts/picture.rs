@@ -20,7 +20,7 @@ const LIST: &str = "TITLE: CLOCK\nFCM: NON-DROP FRAME\n\
 #[tokio::test(flavor = "multi_thread")]
 async fn a_list_and_a_film_become_a_picture_in_step_with_its_sound() {
     let stand = Stand::alone(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let client = browser.client();
     client.goto(&stand.server.url("/")).await.unwrap();
 

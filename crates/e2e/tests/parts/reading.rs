@@ -35,7 +35,7 @@ async fn a_wrong_reading_is_mended_in_the_page_and_everything_can_be_undone() {
     let stand = Stand::alone(&[]).await;
     let (cut, first) = stand.with_bed("Mended", "30").await;
     let revision = first["plan"]["revision"].clone();
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     // The page learns of a change a moment after the server, and of its reading a moment after that.
     let shown = async |revision: &Value| {
         let revision = revision.to_string();

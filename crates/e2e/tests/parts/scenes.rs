@@ -47,7 +47,7 @@ fn level(sound: &Sound, from_s: f64, to_s: f64) -> f64 {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_spoken_show_opens_and_closes() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let start = Instant::now();
     new_cut(&browser, &stand, "The Clock Hour", "0:01:20:00").await;
     browser.find("opening").await.unwrap().click().await.unwrap();
@@ -72,7 +72,7 @@ async fn a_spoken_show_opens_and_closes() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_scene_has_three_ambiences_with_a_rule_each() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     for (k, name) in ["water", "room", "birds"].into_iter().enumerate() {
         let mut state = k as u32 + 40;
         let plane = (0..8 * 48_000).map(|_| {
@@ -83,7 +83,7 @@ async fn a_scene_has_three_ambiences_with_a_rule_each() {
     }
     let start = Instant::now();
     new_cut(&browser, &stand, "By the Weir", "0:01:00:00").await;
-    let id = stand.send("GET", "/api/cuts", None).await.1[0]["id"].as_str().unwrap().to_owned();
+    let id = stand.send("GET", "/api/cuts", None).await.1["cuts"][0]["id"].as_str().unwrap().to_owned();
     for (k, (name, rule)) in [("water", "out"), ("room", "low"), ("birds", "only then")].into_iter().enumerate() {
         browser
             .css("[aria-label='Figures of the whole'] input[type=file]")

@@ -35,7 +35,7 @@ async fn a_wedge_is_dragged_a_value_typed_and_a_later_narration_takes_its_swells
     let stand = Stand::new(&[]).await;
     let (cut, first) = stand.with_bed_and_voice("Shaped", "60").await;
 
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/shape"))).await.unwrap();
     browser.find("hairpin").await.unwrap();
     // The second wedge: up by 20 px is 5 dB louder.
@@ -187,7 +187,7 @@ async fn a_passage_is_swept_the_voice_enters_on_a_downbeat_and_layers_are_left_o
     let path = |rest: &str| format!("/api/cuts/{cut}{rest}");
 
     // A passage is marked on the sheet and lowered by key, three times: once the page has it, the file has it.
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/shape"))).await.unwrap();
     browser.find("hairpin").await.unwrap();
     let (x, y, width, height) = browser.find("line").await.unwrap().rectangle().await.unwrap();

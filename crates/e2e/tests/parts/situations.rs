@@ -148,7 +148,7 @@ fn level(sound: &Sound, from_s: f64, to_s: f64) -> f64 {
 async fn a_film_with_talk_gets_a_bed_that_makes_room_for_it() {
     let stand = Stand::new(&[]).await;
     let talks = film("talk.webm", &FILES.path("voice.wav"));
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "On the Pier", "60").await;
     hands.brings("picture-upload", &talks).await;
     let found = hands.cut(|c| c["film"]["hasSound"] == true).await;
@@ -198,7 +198,7 @@ async fn a_bed_begins_with_the_credits_and_runs_on_behind_the_picture() {
     let effects = Sound::new(vec![effects.collect()]);
     write_wav(&FILES.path("effects.wav"), &effects).unwrap();
     let file = film("effects.webm", &FILES.path("effects.wav"));
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Slipway", "60").await;
     hands.brings("picture-upload", &file).await;
     let with = hands.cut(|c| c["film"]["hasSound"] == true).await;
@@ -248,7 +248,7 @@ async fn the_noise_of_a_place_is_lowered_as_a_whole_and_in_one_passage() {
     let stand = Stand::new(&[]).await;
     write_wav(&FILES.path("wharf.wav"), &noise(60, 0.1, 77)).unwrap();
     let file = film("wharf.webm", &FILES.path("wharf.wav"));
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Wharf", "60").await;
     hands.brings("picture-upload", &file).await;
     hands.cut(|c| c["film"]["hasSound"] == true).await;
@@ -286,7 +286,7 @@ async fn the_noise_of_a_place_is_lowered_as_a_whole_and_in_one_passage() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn the_last_hit_falls_on_the_mark_and_rings() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Lantern", "60").await;
     hands.clicks("step-beds").await;
     hands.brings("bed-upload", &FILES.path("bed.wav")).await;
@@ -310,7 +310,7 @@ async fn the_last_hit_falls_on_the_mark_and_rings() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn a_short_clip_gets_a_bed_at_a_level_with_fades() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Two Minutes of Bread", "20").await;
     hands.clicks("step-beds").await;
     hands.brings("bed-upload", &FILES.path("bed.wav")).await;
@@ -338,7 +338,7 @@ async fn a_short_clip_gets_a_bed_at_a_level_with_fades() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_spot_begins_cold_and_the_voice_comes_on_a_downbeat() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Kettle", "0:01:15:00").await;
     hands.with_bed_and_voice("bed.wav", "voice.wav").await;
     hands.clicks("step-fit").await;
@@ -372,7 +372,7 @@ async fn a_spot_begins_cold_and_the_voice_comes_on_a_downbeat() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn a_reading_aloud_is_saved_compressed_and_its_terms_are_told() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "The Hare's Letters", "0:01:20:00").await;
     hands.clicks("step-beds").await;
     hands.brings("bed-upload", &FILES.path("bed.wav")).await;
@@ -418,7 +418,7 @@ async fn stills_are_held_until_the_bed_ends_by_itself() {
     };
     let list = format!("TITLE: PLATES\nFCM: NON-DROP FRAME\n{}", (0..7).map(shot).collect::<String>());
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url("/")).await.unwrap();
     let hands = Hands { browser: &browser, stand: &stand, acts: Cell::new(0), start: Instant::now() };
     hands.brings("from-file", &FILES.with("Plates.edl", list.as_bytes())).await;
@@ -447,7 +447,7 @@ async fn stills_are_held_until_the_bed_ends_by_itself() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn a_short_loop_lasts_thrice_as_long() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Lamp", "48").await;
     hands.clicks("step-beds").await;
     hands.brings("bed-upload", &FILES.path("loop.wav")).await;
@@ -471,7 +471,7 @@ async fn a_short_loop_lasts_thrice_as_long() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn a_middle_part_is_kept_and_the_bed_is_a_little_faster() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Crumb", "45").await;
     hands.clicks("step-beds").await;
     hands.brings("bed-upload", &FILES.path("bed.wav")).await;
@@ -506,7 +506,7 @@ fn phrases(view: &Value) -> Vec<(f64, f64)> {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn a_passage_lies_at_a_tenth_with_long_edges() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Shelf Life", "60").await;
     hands.clicks("step-beds").await;
     hands.brings("bed-upload", &FILES.path("loop.wav")).await;
@@ -542,7 +542,7 @@ async fn a_passage_lies_at_a_tenth_with_long_edges() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn the_voice_enters_with_a_section() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Signal Box", "0:01:40:00").await;
     hands.with_bed_and_voice("bed.wav", "voice.wav").await;
     hands.clicks("step-shape").await;
@@ -576,7 +576,7 @@ async fn uneven_pieces_with_noise_are_evened_and_cleaned() {
     let uneven = uneven.map(|(n, (v, h))| v * if n / 480_000 % 2 == 0 { 1.0 } else { 0.4 } + h).collect();
     write_wav(&FILES.path("uneven.wav"), &Sound::new(vec![uneven])).unwrap();
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Forty Slides", "60").await;
     hands.with_bed_and_voice("bed.wav", "uneven.wav").await;
     hands.clicks("clean").await;
@@ -599,7 +599,7 @@ async fn uneven_pieces_with_noise_are_evened_and_cleaned() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn the_bed_climbs_behind_the_last_words() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Closing Talk", "0:01:20:00").await;
     hands.with_bed_and_voice("bed.wav", "voice.wav").await;
     hands.clicks("step-shape").await;
@@ -628,7 +628,7 @@ async fn the_bed_climbs_behind_the_last_words() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_spoken_show_loses_its_slip_and_closes_with_a_chosen_place_of_its_theme() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "The Clock Hour", "0:01:40:00").await;
     hands.with_bed_and_voice("bed.wav", "voice.wav").await;
     hands.clicks("step-shape").await;
@@ -681,7 +681,7 @@ async fn a_spoken_show_loses_its_slip_and_closes_with_a_chosen_place_of_its_them
 #[ignore = "tools/situations.sh runs all of them"]
 async fn a_change_between_two_points_changes_nothing_else() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Two Points", "60").await;
     hands.with_bed_and_voice("bed.wav", "voice.wav").await;
     hands.clicks("step-shape").await;
@@ -712,7 +712,7 @@ async fn a_change_between_two_points_changes_nothing_else() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn a_bed_is_soft_and_still_heard_under_the_talk() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Between Scenes", "60").await;
     hands.with_bed_and_voice("bed.wav", "voice.wav").await;
     hands.clicks("step-shape").await;
@@ -741,7 +741,7 @@ async fn a_bed_is_soft_and_still_heard_under_the_talk() {
 #[ignore = "tools/situations.sh runs all of them"]
 async fn one_bed_gives_over_to_another_and_the_whole_goes_down_and_back() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Two Rooms", "60").await;
     hands.clicks("step-beds").await;
     hands.brings("bed-upload", &FILES.path("bed.wav")).await;
@@ -783,7 +783,7 @@ async fn the_bed_waits_for_the_title_and_fades_long() {
     write_wav(&FILES.path("jingle.wav"), &Sound::new(vec![jingle])).unwrap();
     let file = film("jingle.webm", &FILES.path("jingle.wav"));
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let hands = Hands::on(&stand, &browser, "Workbench Notes", "60").await;
     hands.brings("picture-upload", &file).await;
     hands.cut(|c| c["film"]["hasSound"] == true).await;

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_said_while_the_database_is_away_is_sent_when_it_is_back() {
     let stand = Stand::with_own_database(&[]).await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let client = browser.client();
     client.goto(&stand.server.url("/")).await.unwrap();
     browser.find("title-input").await.unwrap().send_keys("Away").await.unwrap();

@@ -11,7 +11,7 @@ use std::time::Duration;
 async fn a_recording_lands_where_it_began_and_survives_a_reload() {
     let stand = Stand::new(&[]).await;
     let cut = stand.make_cut("Spoken", "30").await;
-    let browser = Browser::start().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
     let client = browser.client();
     let url = stand.server.url(&format!("/cuts/{cut}/voice"));
     client.goto(&url).await.unwrap();
@@ -54,7 +54,7 @@ async fn a_recording_lands_where_it_began_and_survives_a_reload() {
 async fn a_microphone_of_the_browser_is_recorded() {
     let stand = Stand::new(&[]).await;
     let cut = stand.make_cut("Microphone", "20").await;
-    let browser = Browser::start_with_microphone().await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_with_microphone(&stand.server).await.expect("Chromium is installed by ./test");
     browser.client().goto(&stand.server.url(&format!("/cuts/{cut}/voice"))).await.unwrap();
     let real = async || Some(browser.find("device").await.ok()?.text().await.ok()?).filter(|t| !t.contains("Stand-in"));
     assert!(eventually(Duration::from_secs(10), real).await.is_some(), "a real microphone comes first");
@@ -62,7 +62,7 @@ async fn a_microphone_of_the_browser_is_recorded() {
     browser.find("record").await.unwrap().click().await.unwrap();
     let view = stand.cut_when(&cut, |c| c["takes"].as_array().is_some_and(|t| t.len() == 1 && t[0]["phrases"].is_array()) && idle(c)).await;
     let hash = view["takes"][0]["hash"].as_str().unwrap();
-    let waveform = stand.send("GET", &format!("/api/sounds/{hash}/waveform"), None).await.1;
+    let waveform = stand.send("GET", &format!("/api/cuts/{cut}/sounds/{hash}/waveform"), None).await.1;
     let top = waveform["peaks"].as_array().unwrap().iter().filter_map(Value::as_u64).max().unwrap();
     assert!(top > 1000, "the beeps were heard: {top} of 65535");
     browser.close().await.unwrap();

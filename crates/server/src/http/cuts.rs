@@ -2,10 +2,12 @@
 
 use super::json;
 use super::rights::AskedStudio;
-use super::views::{CutSummary, CutView};
-use crate::store::cuts::Step;
+use super::sessions::Asker;
+use super::views::{CutSummary, CutView, HereView, JobView};
+use crate::store::cuts::{Sort, Step};
 use crate::store::jobs;
-use crate::studio::Problem;
+use crate::store::watched::{self, HereRow};
+use crate::studio::{News, Problem};
 use actix_web::{HttpResponse, delete, get, post, web};
 use futures_util::stream;
 use jaunty_core::cut::{AskedRate, Change, Description};
@@ -24,7 +26,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
     // Thousands of lines in any script are a long transcript, not an attack.
     let changes = web::resource("/api/cuts/{id}/changes").app_data(json(MOST_CHANGE_BYTES)).route(web::post().to(change_cut));
     config.service(all_cuts).service(make_cut).service(one_cut).service(changes).service(undo).service(redo);
-    config.service(cancel_job).service(try_job_again).service(events).service(length_as_typed);
+    config.service(cancel_job).service(try_job_again).service(events).service(be_here).service(length_as_typed);
     config.service(take_away).service(bring_back).service(copy_cut);
 }
 
@@ -116,11 +118,40 @@ pub struct UndoneFrom {
     pub whoever: bool,
 }
 
-/// All cuts, newest first.
-#[utoipa::path(responses((status = 200, body = Vec<CutSummary>)))]
+/// Which cuts are listed.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct ListedCuts {
+    /// Of this project; of all that whoever asks sees, without it.
+    project: Option<Uuid>,
+    /// Words that all stand in title, bed or narration.
+    words: Option<String>,
+    /// Their order; the newest first without it.
+    sort: Option<Sort>,
+    /// So many come before.
+    skip: Option<u32>,
+    /// So many at most, up to 200; 60 without it.
+    count: Option<u32>,
+}
+
+/// A page of cuts.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CutListView {
+    /// The cuts.
+    pub cuts: Vec<CutSummary>,
+    /// How many there are on all pages.
+    pub total: u64,
+}
+
+/// Cuts, a page at a time.
+#[utoipa::path(params(ListedCuts), responses((status = 200, body = CutListView)))]
 #[get("/api/cuts")]
-pub async fn all_cuts(studio: AskedStudio) -> Result<web::Json<Vec<CutSummary>>, Problem> {
-    Ok(web::Json(studio.cuts().await?.iter().map(CutSummary::from).collect()))
+pub async fn all_cuts(studio: AskedStudio, listed: web::Query<ListedCuts>) -> Result<web::Json<CutListView>, Problem> {
+    let ListedCuts { project, words, sort, skip, count } = listed.into_inner();
+    let count = count.unwrap_or(60).min(200);
+    let (rows, total) = studio.cuts(project, &words.unwrap_or_default(), sort.unwrap_or_default(), skip.unwrap_or(0), count).await?;
+    Ok(web::Json(CutListView { cuts: rows.iter().map(CutSummary::from).collect(), total }))
 }
 
 /// Where something new belongs.
@@ -208,40 +239,101 @@ pub async fn try_job_again(studio: AskedStudio, path: web::Path<(Uuid, Uuid)>) -
     if jobs::again(&studio.pool, id, job).await? { Ok(HttpResponse::NoContent().finish()) } else { Err(Problem::not_found("job that failed")) }
 }
 
-/// How often the events look for something new.
-const LOOK: Duration = Duration::from_millis(300);
+/// A comment now and then, so that a dead connection is noticed.
+const STILL_HERE: Duration = Duration::from_secs(15);
 
-/// Server-sent events: the whole view of the cut whenever it changes.
-#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, content_type = "text/event-stream", body = CutView)))]
+/// The window that listens.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct Listener {
+    /// As it names itself: it is not told of itself.
+    window: Option<Uuid>,
+}
+
+/// Jobs as they are now.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct JobsView {
+    /// Those under way, and the last one if it failed.
+    pub jobs: Vec<JobView>,
+    /// When this was looked up, in microseconds.
+    pub as_of: i64,
+}
+
+/// Server-sent events: `message` is the whole view of the cut whenever it changes, `jobs` how far jobs are ([`JobsView`]), `here` who
+/// else looks at it ([`HereView`]).
+#[utoipa::path(params(("id" = Uuid, Path), Listener), responses((status = 200, content_type = "text/event-stream", body = CutView)))]
 #[get("/api/cuts/{id}/events")]
-pub async fn events(studio: AskedStudio, id: web::Path<Uuid>) -> Result<HttpResponse, Problem> {
-    let id = *id;
-    studio.state(id).await?;
-    let changes = stream::unfold((studio, String::new()), move |(studio, last)| async move {
-        for quiet in 0.. {
-            if !last.is_empty() {
-                tokio::time::sleep(LOOK).await;
+pub async fn events(studio: AskedStudio, id: web::Path<Uuid>, listener: web::Query<Listener>) -> HttpResponse {
+    let (id, window) = (*id, listener.window.unwrap_or_default());
+    let news = studio.news(id);
+    let changes = stream::unfold((studio, news, News::default()), move |(studio, mut news, told)| async move {
+        let now = loop {
+            let now = *news.borrow_and_update();
+            if now != told {
+                break now;
             }
-            let state = studio.state(id).await.ok()?;
-            if state != last {
-                // Who was taken out of the project meanwhile hears nothing more of it.
-                if !studio.still_edits(id).await.ok()? {
-                    return None;
-                }
-                let view = CutView::from(&studio.open_cut(id).await.ok()?);
-                let event = format!("data: {}\n\n", serde_json::to_string(&view).ok()?);
-                return Some((Ok::<_, actix_web::Error>(web::Bytes::from(event)), (studio, state)));
+            match tokio::time::timeout(STILL_HERE, news.changed()).await {
+                Ok(there) => there.ok()?,
+                Err(_) => return Some((Ok(web::Bytes::from_static(b": still here\n\n")), (studio, news, told))),
             }
-            // A comment now and then, so that a dead connection is noticed.
-            if quiet >= 50 {
-                break;
-            }
+        };
+        // Who was taken out of the project meanwhile hears nothing more of it.
+        if !studio.still_edits(id).await.ok()? {
+            return None;
         }
-        Some((Ok(web::Bytes::from_static(b": still here\n\n")), (studio, last)))
+        let mut text = String::new();
+        if now.whole != told.whole {
+            let view = CutView::from(&studio.open_cut(id).await.ok()?);
+            text += &format!("data: {}\n\n", serde_json::to_string(&view).ok()?);
+        } else if now.jobs != told.jobs {
+            let as_of = chrono::Utc::now().timestamp_micros();
+            let jobs = jobs::of_cut(&studio.pool, id).await.ok()?.into_iter().map(JobView::from).collect();
+            text += &format!("event: jobs\ndata: {}\n\n", serde_json::to_string(&JobsView { jobs, as_of }).ok()?);
+        }
+        if now.here != told.here {
+            let here: Vec<HereView> = studio.here(id, window).await.ok()?.iter().map(HereView::from).collect();
+            text += &format!("event: here\ndata: {}\n\n", serde_json::to_string(&here).ok()?);
+        }
+        Some((Ok::<_, actix_web::Error>(web::Bytes::from(text)), (studio, news, now)))
     });
-    Ok(HttpResponse::Ok()
+    HttpResponse::Ok()
         .content_type("text/event-stream")
         .insert_header(("cache-control", "no-store"))
         .insert_header(("content-encoding", "identity"))
-        .streaming(Box::pin(changes)))
+        .streaming(Box::pin(changes))
+}
+
+/// Where somebody is on a cut.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+pub struct BeingHere {
+    /// Their window, as it names itself.
+    pub window: Uuid,
+    /// The step that they look at; none says that the window is closed.
+    pub step: Option<String>,
+    /// Where their playhead is.
+    pub at_samples: u64,
+    /// What they have marked: from where.
+    pub from_samples: Option<u64>,
+    /// And to where.
+    pub to_samples: Option<u64>,
+}
+
+/// Says where somebody is on a cut, for the others who look at it. Where nobody signs in there are no others.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = BeingHere, responses((status = 204)))]
+#[post("/api/cuts/{id}/here")]
+pub async fn be_here(studio: AskedStudio, asker: Asker, id: web::Path<Uuid>, body: web::Json<BeingHere>) -> Result<HttpResponse, Problem> {
+    let BeingHere { window, step, at_samples, from_samples, to_samples } = body.into_inner();
+    if let Some(person_id) = asker.person {
+        match step {
+            None => watched::be_gone(&studio.pool, *id, window, person_id).await?,
+            Some(step) => {
+                let step = step.chars().filter(|c| c.is_ascii_lowercase() || *c == '-').take(16).collect();
+                let row = HereRow { window_id: window, person_id, name: String::new(), step, at_samples, from_samples, to_samples };
+                watched::be_here(&studio.pool, *id, &row).await?;
+            }
+        }
+    }
+    Ok(HttpResponse::NoContent().finish())
 }

@@ -23,6 +23,7 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         cuts::cancel_job,
         cuts::try_job_again,
         cuts::events,
+        cuts::be_here,
         files::upload_bed,
         files::add_bed,
         files::beds,
@@ -94,7 +95,15 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         listening::meters,
         listening::waveform
     ),
-    components(schemas(ProblemBody, jaunty_core::mix::Hear, reading::GridFormat, files::ListFormat))
+    components(schemas(
+        ProblemBody,
+        cuts::JobsView,
+        super::views::HereView,
+        crate::store::cuts::Sort,
+        jaunty_core::mix::Hear,
+        reading::GridFormat,
+        files::ListFormat
+    ))
 )]
 struct Document;
 

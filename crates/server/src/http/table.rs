@@ -89,6 +89,7 @@ pub const TABLE: &[Line] = &[
     (Method::DELETE, "/api/cuts/{id}/jobs/{job}", EDIT, None),
     (Method::POST, "/api/cuts/{id}/jobs/{job}/again", EDIT, None),
     (Method::GET, "/api/cuts/{id}/events", EDIT, None),
+    (Method::POST, "/api/cuts/{id}/here", EDIT, None),
     (Method::GET, "/api/lengths", Right::SignedIn, None),
     (Method::GET, "/api/beds", Right::SignedIn, None),
     (Method::POST, "/api/cuts/{id}/candidates", EDIT, CHANGED),

@@ -12,8 +12,11 @@ use super::{StoreError, jobs, people, unused};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::{Cut, Setup, Work};
 use jaunty_core::plan::Plan;
+use jaunty_core::units::seconds_from_samples;
+use serde::Deserialize;
 use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool, MySqlTransaction};
 use std::collections::HashSet;
+use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// A cut.
@@ -150,15 +153,110 @@ pub async fn set_away(pool: &MySqlPool, id: Uuid, away: bool) -> Result<(), Stor
     Ok(())
 }
 
-/// All cuts that were not taken away, newest first; those of some projects where these are given.
+/// All cuts that were not taken away.
 ///
 /// # Errors
 /// What the database says.
-pub async fn all(pool: &MySqlPool, projects: Option<&[Uuid]>) -> Result<Vec<CutRow>, StoreError> {
-    let among = projects.map_or(String::new(), |of| format!("AND c.project_id IN ({})", among(of)));
-    let query = cuts(&format!("WHERE c.away_at IS NULL {among} ORDER BY c.created_at DESC, c.id DESC LIMIT 500"));
-    let found: Vec<StoredCut> = sqlx::query_as(query).fetch_all(pool).await?;
+pub async fn all(pool: &MySqlPool) -> Result<Vec<CutRow>, StoreError> {
+    let found: Vec<StoredCut> = sqlx::query_as(cuts("WHERE c.away_at IS NULL ORDER BY c.created_at DESC, c.id DESC")).fetch_all(pool).await?;
     found.into_iter().map(CutRow::try_from).collect()
+}
+
+/// The order of a list of cuts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum Sort {
+    /// The one that was made last first.
+    #[default]
+    Newest,
+    /// By title.
+    Title,
+    /// The shortest first.
+    Length,
+}
+
+/// A page of a list of cuts.
+#[derive(Debug)]
+pub struct Listing<'a> {
+    /// The projects whose cuts are listed; all without them.
+    pub projects: Option<&'a [Uuid]>,
+    /// Words that all stand in title, bed or narration.
+    pub words: &'a str,
+    /// Their order.
+    pub sort: Sort,
+    /// So many come before this page.
+    pub skip: u32,
+    /// So many are on it.
+    pub count: u32,
+}
+
+/// A page of a list of cuts that were not taken away, and how many there are on all pages.
+///
+/// # Errors
+/// What the database says.
+pub async fn list(pool: &MySqlPool, page: &Listing<'_>) -> Result<(Vec<CutRow>, u64), StoreError> {
+    let of = page.projects.map_or(String::new(), |of| format!("AND c.project_id IN ({})", among(of)));
+    let words: Vec<String> = page.words.to_lowercase().split_whitespace().take(12).map(|word| format!("%{}%", word.replace(['\\', '%', '_'], "_"))).collect();
+    let matches = "AND c.sought LIKE ? ".repeat(words.len());
+    let order = match page.sort {
+        Sort::Newest => "c.created_at DESC, c.id DESC",
+        Sort::Title => "c.title, c.id",
+        Sort::Length => "c.length_s, c.id",
+    };
+    let found = format!("FROM cuts c WHERE c.away_at IS NULL {of} {matches}");
+    let mut counted = sqlx::query_as::<_, (i64,)>(AssertSqlSafe(format!("SELECT COUNT(*) {found}")));
+    // The names first, so that the documents of one page alone are opened.
+    let query = format!("JOIN (SELECT c.id {found} ORDER BY {order} LIMIT ? OFFSET ?) page ON page.id = c.id ORDER BY {order}");
+    let mut listed = sqlx::query_as::<_, StoredCut>(cuts(&query));
+    for word in words {
+        counted = counted.bind(word.clone());
+        listed = listed.bind(word);
+    }
+    let rows = listed.bind(page.count).bind(page.skip).fetch_all(pool).await?;
+    let (count,) = counted.fetch_one(pool).await?;
+    Ok((rows.into_iter().map(CutRow::try_from).collect::<Result<_, _>>()?, count as u64))
+}
+
+/// Fills in what cuts are searched and sorted by, where that is missing.
+///
+/// # Errors
+/// What the database says.
+pub async fn fill_in_lists(pool: &MySqlPool) -> Result<(), StoreError> {
+    let missing: Vec<StoredCut> = sqlx::query_as(cuts("WHERE c.title IS NULL")).fetch_all(pool).await?;
+    for cut in missing.into_iter().map(CutRow::try_from) {
+        let cut = cut?;
+        let mut transaction = pool.begin().await?;
+        note_listed(&mut transaction, cut.id, &cut.setup).await?;
+        transaction.commit().await?;
+    }
+    Ok(())
+}
+
+/// Notes what a cut is searched and sorted by that was brought in with its history.
+pub(super) async fn note_shown(transaction: &mut MySqlTransaction<'_>, id: Uuid) -> Result<(), StoreError> {
+    let shown = find(&mut **transaction, id).await?;
+    note_listed(transaction, id, &shown.setup).await
+}
+
+/// What a cut is searched and sorted by.
+fn listed_by(setup: &Setup) -> (&str, Option<&str>, Option<&str>, u64) {
+    let (bed, take) = (setup.bed.as_ref().map(|b| b.name.as_str()), setup.takes.last().map(|t| t.name.as_str()));
+    (&setup.title, bed, take, setup.picture.length_samples())
+}
+
+/// Notes what a cut is searched and sorted by.
+async fn note_listed(transaction: &mut MySqlTransaction<'_>, id: Uuid, setup: &Setup) -> Result<(), StoreError> {
+    let cut = |text: &str, most: usize| text.chars().take(most).collect::<String>();
+    let (title, bed, take, length_samples) = listed_by(setup);
+    let sought = [Some(title), bed, take].into_iter().flatten().map(|name| cut(&name.to_lowercase(), 230)).collect::<Vec<_>>().join(" ");
+    sqlx::query("UPDATE cuts SET title = ?, sought = ?, length_s = ? WHERE id = ?")
+        .bind(cut(title, 200))
+        .bind(sought)
+        .bind(seconds_from_samples(length_samples))
+        .bind(id)
+        .execute(&mut **transaction)
+        .await?;
+    Ok(())
 }
 
 /// Names as a list in SQL: hexadecimal digits and nothing else.
@@ -249,6 +347,7 @@ async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &st
         .bind(origin.project)
         .execute(&mut **transaction)
         .await?;
+    note_listed(transaction, id, &cut.setup).await?;
     people::grant_sounds(&mut **transaction, origin.project, &unused::names_in(&cut.setup)?).await?;
     let made = Made::after(transaction, None, &cut.setup, Some(cut)).await?;
     // A version waits for its plan from the first, and is silent meanwhile.
@@ -375,6 +474,9 @@ pub async fn commit(pool: &MySqlPool, cut: &CutRow, next: &Commit<'_>) -> Result
         people::grant_sounds(&mut transaction, project, &new).await?;
     }
     point_at(&mut transaction, cut.id, revision).await?;
+    if listed_by(next.setup) != listed_by(&cut.setup) {
+        note_listed(&mut transaction, cut.id, next.setup).await?;
+    }
     for work in next.work {
         jobs::add_once(&mut *transaction, cut.id, work).await?;
     }
@@ -503,28 +605,10 @@ pub async fn step(pool: &MySqlPool, id: Uuid, seen: u32, step: Step, of: Option<
     };
     let target = target.ok_or(StoreError::NothingFurther)?;
     point_at(&mut transaction, id, target).await?;
+    note_shown(&mut transaction, id).await?;
     let (waits,): (bool,) =
         sqlx::query_as("SELECT base IS NOT NULL FROM revisions WHERE cut_id = ? AND revision = ?").bind(id).bind(target).fetch_one(&mut *transaction).await?;
     jobs::add_once(&mut *transaction, id, if waits { &Work::Plan } else { &Work::Compare }).await?;
     transaction.commit().await?;
     Ok(target)
-}
-
-/// A short text that differs whenever the page would show something else of a cut.
-///
-/// # Errors
-/// [`StoreError::NoCut`], or what the database says.
-pub async fn state(pool: &MySqlPool, id: Uuid) -> Result<String, StoreError> {
-    let row: Option<(String,)> = sqlx::query_as(
-        "SELECT CAST(CONCAT_WS('|', c.revision,
-             (SELECT GROUP_CONCAT(CONCAT(HEX(j.id), j.state, j.progress, j.doing) ORDER BY j.id) FROM jobs j WHERE j.cut_id = c.id AND j.ended_at IS NULL),
-             (SELECT MAX(j.ended_at) FROM jobs j WHERE j.cut_id = c.id),
-             (SELECT CONCAT(COUNT(*), '/', COUNT(m.done_at)) FROM remarks m WHERE m.cut_id = c.id),
-             (SELECT CONCAT(COUNT(*), MAX(o.created_at)) FROM comparisons o WHERE o.cut_id = c.id)) AS CHAR)
-         FROM cuts c WHERE c.id = ?",
-    )
-    .bind(id)
-    .fetch_optional(pool)
-    .await?;
-    row.map(|r| r.0).ok_or(StoreError::NoCut)
 }

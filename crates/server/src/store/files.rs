@@ -5,8 +5,10 @@ use super::making::Making;
 use crate::apart::{SoundError, decode};
 use futures_util::{Stream, StreamExt};
 use jaunty_media::{DecodedInfo, PcmFile, free_bytes};
+use object_store::aws::AmazonS3Builder;
 use object_store::path::Path as ObjectPath;
-use object_store::{ObjectStore, ObjectStoreExt};
+use object_store::prefix::PrefixStore;
+use object_store::{ObjectStore, ObjectStoreExt, WriteMultipart};
 use sha2::{Digest, Sha256};
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
@@ -54,11 +56,22 @@ fn chunks_of(file: tokio::fs::File) -> impl Stream<Item = Result<Vec<u8>, io::Er
     })
 }
 
+/// A bucket by its address, with what the environment says of keys and of where it is (the names are those of AWS).
+fn bucket(url: &str) -> io::Result<Arc<dyn ObjectStore>> {
+    // Told once a process.
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    let prefix = url.strip_prefix("s3://").and_then(|rest| rest.split_once('/')).map_or("", |(_, prefix)| prefix.trim_matches('/'));
+    let plain = std::env::var("AWS_ENDPOINT").is_ok_and(|endpoint| endpoint.starts_with("http://"));
+    let store = AmazonS3Builder::from_env().with_url(url).with_allow_http(plain).build().map_err(io::Error::other)?;
+    Ok(if prefix.is_empty() { Arc::new(store) } else { Arc::new(PrefixStore::new(store, prefix)) })
+}
+
 /// The object store with the cache of working files in front of it.
 #[derive(Clone)]
 pub struct Files {
     objects: Arc<dyn ObjectStore>,
-    kept: PathBuf,
+    /// The folder of what is kept; elsewhere it is sent to the object store.
+    kept: Option<PathBuf>,
     cache: PathBuf,
     making: Arc<Making>,
     program: PathBuf,
@@ -66,17 +79,24 @@ pub struct Files {
 }
 
 impl Files {
-    /// Sounds in a local folder. `program` is the `jaunty` binary, which decodes them.
+    /// Sounds in a local folder, or in a bucket that several servers share (`s3://bucket/prefix`) with a cache in that folder. `program`
+    /// is the `jaunty` binary, which decodes them.
     ///
     /// # Errors
-    /// If the folder cannot be made or written.
-    pub fn in_folder(folder: &Path, program: &Path, room: Room) -> io::Result<Self> {
+    /// If the folder cannot be made or written, or the address of the bucket is none.
+    pub fn open(folder: &Path, objects_url: Option<&str>, program: &Path, room: Room) -> io::Result<Self> {
         let (objects, cache) = (folder.join("objects"), folder.join("cache"));
-        let kept = objects.join("sounds");
-        std::fs::create_dir_all(&kept)?;
         std::fs::create_dir_all(&cache)?;
         let making = Arc::new(Making::in_folder(&folder.join("making"))?);
-        let objects = Arc::new(object_store::local::LocalFileSystem::new_with_prefix(&objects).map_err(io::Error::other)?);
+        let (objects, kept): (Arc<dyn ObjectStore>, _) = match objects_url {
+            Some(url) => (bucket(url)?, None),
+            None => {
+                let kept = objects.join("sounds");
+                std::fs::create_dir_all(&kept)?;
+                let local = object_store::local::LocalFileSystem::new_with_prefix(&objects).map_err(io::Error::other)?;
+                (Arc::new(local), Some(kept))
+            }
+        };
         Ok(Self { objects, kept, cache, making, program: program.to_owned(), room })
     }
 
@@ -98,7 +118,7 @@ impl Files {
     }
 
     fn check_room(&self, more_bytes: u64) -> Result<(), StoreError> {
-        if free_bytes(&self.kept)? < self.room.leave_free_bytes.saturating_add(more_bytes) {
+        if free_bytes(self.kept.as_ref().unwrap_or(&self.cache))? < self.room.leave_free_bytes.saturating_add(more_bytes) {
             return Err(StoreError::NoRoom("the server's disk for this file; nothing of it was kept"));
         }
         Ok(())
@@ -213,8 +233,37 @@ impl Files {
     ///
     /// # Errors
     /// What the disk says.
-    pub fn keep(&self, received: Received) -> Result<(), StoreError> {
-        received.file.persist(self.kept.join(&received.hash)).map_err(|e| StoreError::from(e.error))?;
+    pub async fn keep(&self, received: Received) -> Result<(), StoreError> {
+        let Some(kept) = &self.kept else { return self.send(&received).await };
+        received.file.persist(kept.join(&received.hash)).map_err(|e| StoreError::from(e.error))?;
+        Ok(())
+    }
+
+    /// Sends what has arrived to the object store, in parts; what breaks off there is no object.
+    async fn send(&self, received: &Received) -> Result<(), StoreError> {
+        /// Parts on their way at once.
+        const AT_ONCE: usize = 4;
+        let object = Self::object(&received.hash);
+        // The same bytes are there, or not at all.
+        match self.objects.head(&object).await {
+            Ok(_) => return Ok(()),
+            Err(object_store::Error::NotFound { .. }) => {}
+            Err(cause) => return Err(cause.into()),
+        }
+        let mut parts = WriteMultipart::new(self.objects.put_multipart(&object).await?);
+        let mut bytes = std::pin::pin!(chunks_of(tokio::fs::File::open(received.path()).await?));
+        while let Some(chunk) = bytes.next().await {
+            let there = match chunk {
+                Ok(chunk) => parts.wait_for_capacity(AT_ONCE).await.map(|()| parts.put(chunk.into())).map_err(StoreError::from),
+                Err(cause) => Err(cause.into()),
+            };
+            if let Err(cause) = there {
+                // What was sent is thrown away there by itself as well, in time.
+                let _ = parts.abort().await;
+                return Err(cause);
+            }
+        }
+        parts.finish().await?;
         Ok(())
     }
 

@@ -252,7 +252,7 @@ pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<Option<Wor
     let done = in_turn(async || {
         sqlx::query(
             "UPDATE jobs SET cancel_requested = TRUE,
-             ended_at = IF(state = 'queued', CURRENT_TIMESTAMP(3), ended_at),
+             ended_at = IF(state = 'running', ended_at, CURRENT_TIMESTAMP(3)),
              state = IF(state = 'running', state, 'cancelled')
          WHERE id = ? AND cut_id = ? AND state IN ('queued', 'running', 'failed')",
         )

@@ -18,6 +18,7 @@
 //! | `keys` | keys that were given away |
 //! | `sessions` | sessions, and what the servers of a house share |
 //! | `remarks` | what people said of cuts, and the record of who did what |
+//! | `watched` | what is new of cuts, and who looks at them |
 //! | `unused` | what nothing names any more |
 
 pub mod archive;
@@ -37,6 +38,7 @@ pub mod remarks;
 pub mod sessions;
 pub mod sounds;
 pub mod unused;
+pub mod watched;
 
 pub use error::StoreError;
 pub use files::{Files, Received, Room};

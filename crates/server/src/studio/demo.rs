@@ -66,7 +66,7 @@ impl Studio {
     /// # Errors
     /// [`Problem`] with what is missing.
     pub async fn load_demo(&self, folder: &Path) -> Result<bool, Problem> {
-        if !cuts::all(&self.pool, None).await?.is_empty() {
+        if !cuts::all(&self.pool).await?.is_empty() {
             return Ok(false);
         }
         let (for_files, rate) = (folder.to_owned(), rate()?);

@@ -94,7 +94,7 @@ impl Studio {
         let made = self.make(id, &found, form, &report).await?;
         let received = self.files.take_over(made.file).await?;
         let (file_hash, size_bytes) = (received.hash.clone(), received.size_bytes);
-        self.files.keep(received)?;
+        self.files.keep(received).await?;
         let setup = &found.cut.setup;
         let name = file_name(setup.file_names(), &setup.title, form.name(), revision, chrono::Utc::now().date_naive());
         let row = HandedRow {

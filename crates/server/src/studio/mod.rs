@@ -21,6 +21,7 @@
 //! | `grids` | a bed's beats and bars as files |
 //! | `film` | what a film is, and single pictures of it |
 //! | `shelf` | music of a supplier, with its terms |
+//! | `watching` | what is new, for those who look |
 //! | `sweep` | removes what nobody needs |
 //! | `demo` | loads the demo scenario |
 
@@ -47,6 +48,7 @@ mod sweep;
 mod take_in;
 mod task;
 mod versions;
+mod watching;
 
 pub use clients::{HeardCut, NewRemark};
 pub use grids::GridFile;
@@ -61,9 +63,10 @@ pub use supplier::{Piece, Query, StandIn, Supplier};
 pub use sweep::Swept;
 pub use task::{Report, TaskError};
 pub use versions::FamilyCut;
+pub use watching::News;
 
 use crate::settings::Settings;
-use crate::store::{Files, Room, connect, sounds};
+use crate::store::{Files, Room, connect, cuts, sounds};
 use jaunty_media::PcmFile;
 use measured::Measured;
 use sqlx::MySqlPool;
@@ -73,6 +76,7 @@ use std::sync::Arc;
 use stills::Stills;
 use tokio::sync::Semaphore;
 use uuid::Uuid;
+use watching::Watching;
 
 /// On whose behalf something is done: the machine's own, or that of a person who is alone in the house, unless something else is said.
 #[derive(Debug, Clone, Default)]
@@ -102,6 +106,7 @@ pub struct Studio {
     /// So much is computed at once: as much as there are cores, whoever asks.
     turns: Arc<Semaphore>,
     measuring: Arc<Semaphore>,
+    watching: Watching,
     behalf: Behalf,
 }
 
@@ -114,8 +119,9 @@ impl Studio {
         let folder = &settings.data_folder;
         let room = Room { most_upload_bytes: settings.most_upload_bytes, leave_free_bytes: settings.leave_free_bytes };
         // Before anything is asked of the database: who has no folder has no sounds.
-        let files = Files::in_folder(folder, &settings.program, room).map_err(|cause| StartError::Data(folder.clone(), cause))?;
+        let files = Files::open(folder, settings.objects_url.as_deref(), &settings.program, room).map_err(|cause| StartError::Data(folder.clone(), cause))?;
         let pool = connect(&settings.database_url).await?;
+        cuts::fill_in_lists(&pool).await.map_err(Problem::from)?;
         let shelf = Arc::new(StandIn::new(folder.join("shelf")));
         // With one core, two take turns on it: a short thing is done while a long one goes on.
         let turns = Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, NonZeroUsize::get).max(2)));
@@ -129,6 +135,7 @@ impl Studio {
             quota_bytes: settings.quota_bytes,
             turns,
             measuring,
+            watching: Watching::default(),
             behalf: Behalf::default(),
         })
     }

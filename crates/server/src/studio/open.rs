@@ -2,7 +2,7 @@
 
 use super::{Problem, Studio};
 use crate::store::comparisons::{self, Comparison};
-use crate::store::cuts::{self, CutRow, Revision};
+use crate::store::cuts::{self, CutRow, Listing, Revision, Sort};
 use crate::store::jobs::{self, JobRow};
 use crate::store::people;
 use crate::store::remarks::{self, RemarkRow};
@@ -138,12 +138,18 @@ impl Studio {
         Ok(OpenCut { redo, bed, readings: heard, fitted_before, candidates, takes, jobs, remarks, as_of, current, row })
     }
 
-    /// All cuts, newest first.
+    /// A page of the cuts that whoever asks may see, of one project where that is said, and how many there are in all.
     ///
     /// # Errors
     /// What the database says.
-    pub async fn cuts(&self) -> Result<Vec<CutRow>, Problem> {
-        Ok(cuts::all(&self.pool, self.behalf.projects.as_deref()).await?)
+    pub async fn cuts(&self, project: Option<Uuid>, words: &str, sort: Sort, skip: u32, count: u32) -> Result<(Vec<CutRow>, u64), Problem> {
+        let seen = self.behalf.projects.clone();
+        let projects = match (project, seen) {
+            (Some(one), Some(seen)) => Some(seen.into_iter().filter(|p| *p == one).collect()),
+            (Some(one), None) => Some(vec![one]),
+            (None, seen) => seen,
+        };
+        Ok(cuts::list(&self.pool, &Listing { projects: projects.as_deref(), words, sort, skip, count }).await?)
     }
 
     /// The beds that cuts brought in which whoever asks may see, newest first.
@@ -181,13 +187,5 @@ impl Studio {
             Some(projects) if !people::may_hear(&self.pool, projects, hash).await? => Err(Problem::not_found("bed")),
             _ => Ok(()),
         }
-    }
-
-    /// A short text that differs whenever a cut would be shown otherwise.
-    ///
-    /// # Errors
-    /// [`super::Code::NotFound`], or what the database says.
-    pub async fn state(&self, id: Uuid) -> Result<String, Problem> {
-        Ok(cuts::state(&self.pool, id).await?)
     }
 }

@@ -48,7 +48,7 @@ impl Studio {
             Some(licence) => self.taken_elsewhere(cut, &licence.piece, terms).await?,
             None if terms == Terms::OneProject => {
                 let lies = |setup: &Setup| setup.parts().iter().any(|p| setup.bed_of(*p).is_some_and(|b| b.hash == candidate.hash));
-                cuts::all(&self.pool, None).await?.iter().any(|row| row.id != cut && lies(&row.setup))
+                cuts::all(&self.pool).await?.iter().any(|row| row.id != cut && lies(&row.setup))
             }
             None => false,
         };

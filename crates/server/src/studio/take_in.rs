@@ -59,7 +59,7 @@ impl Studio {
         self.check_quota(received.size_bytes).await?;
         let hash = received.hash.clone();
         sounds::insert(&self.pool, &hash, name, extension, received.size_bytes).await?;
-        self.files.keep(received)?;
+        self.files.keep(received).await?;
         Ok(hash)
     }
 

@@ -91,6 +91,7 @@ impl Keeper {
             .arg(&self.settings.data_folder)
             // Not among the arguments, which everybody on the machine can read.
             .env("JAUNTY_DATABASE_URL", &self.settings.database_url)
+            .envs(self.settings.objects_url.iter().map(|url| ("JAUNTY_OBJECTS", url)))
             .stdin(Stdio::null())
             .stdout(Stdio::null());
         child_of_ours(&mut command);

@@ -4,7 +4,7 @@ use super::edits::{narrated, shown};
 use super::house::House;
 use jaunty_core::cut::{Change, Figure, LevelsChange};
 use jaunty_core::handover::{Form, SoundForm};
-use jaunty_server::store::cuts::{self, Step};
+use jaunty_server::store::cuts::{self, Sort, Step};
 use jaunty_server::store::{jobs, sounds};
 use jaunty_server::studio::Code;
 use std::path::PathBuf;
@@ -82,5 +82,5 @@ async fn what_is_no_cut_or_does_not_fit_makes_none() {
         let refused = there.studio.take_cut_file_in(&path).await.unwrap_err();
         assert_eq!(refused.code(), Code::BadValue, "{refused:?}");
     }
-    assert!(there.studio.cuts().await.unwrap().is_empty());
+    assert!(there.studio.cuts(None, "", Sort::Newest, 0, 10).await.unwrap().0.is_empty());
 }

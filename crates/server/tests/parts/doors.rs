@@ -118,7 +118,7 @@ async fn other_pages_and_other_names_come_to_a_closed_door() {
     assert_eq!(client.get(format!("{address}/")).header("host", "elsewhere.example").send().await.unwrap().status(), 403);
     // Three cuts were made, by those who may.
     let cuts: Value = client.get(format!("{address}/api/cuts")).send().await.unwrap().json().await.unwrap();
-    assert_eq!(cuts.as_array().map(Vec::len), Some(3));
+    assert_eq!(cuts["total"], 3);
 }
 
 #[actix_web::test]

@@ -193,7 +193,7 @@ async fn sounds_belong_to_the_projects_that_they_came_into() {
     // Lists hold what is one's own.
     let titles = async |client: &Client| {
         let all: Value = client.get(format!("{}/api/cuts", town.address)).send().await.unwrap().json().await.unwrap();
-        all.as_array().unwrap().iter().map(|c| c["title"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+        all["cuts"].as_array().unwrap().iter().map(|c| c["title"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
     };
     assert_eq!((titles(editor).await, titles(stranger).await), (vec!["Clock".to_owned()], vec!["Theirs".to_owned()]));
 }

@@ -161,7 +161,7 @@ const made = computed(() =>
             >{{ playing ? 'Stop' : 'Play' }} <kbd>Space</kbd></a-button
           >
           <b class="numbers" data-test="position">{{ clock(positionS, true) }}</b>
-          <span class="soft">click into the sheet to hear it from there</span>
+          <span class="soft">click into the sheet to hear it from there; the line is the level of the music</span>
         </div>
         <HeardSheet
           :heard="heard"
@@ -234,7 +234,7 @@ header {
   }
 }
 .picture {
-  max-width: min(100%, 560px);
+  max-width: min(100%, 480px);
   margin: 0 auto;
 }
 .strip {
@@ -242,6 +242,10 @@ header {
   gap: 16px;
   align-items: center;
   margin: 12px 0;
+}
+.strip kbd {
+  color: inherit;
+  border-color: currentcolor;
 }
 .strip b {
   font-size: 20px;

@@ -15,7 +15,7 @@ export interface HeardLine {
 const PER_LINE_S = [15, 20, 30, 60]
 const MOST_LINES = 8
 const HALF_PX = 28
-const LETTER_PX = 6.6
+const LETTER_PX = 5.9
 
 /** The lines of what is heard, each `width` px long. */
 export function linesOf(heard: HeardView, waveform: WaveformView | null, width: number): HeardLine[] {
@@ -32,10 +32,12 @@ export function linesOf(heard: HeardView, waveform: WaveformView | null, width: 
       width: px(endS),
       band: waveform ? bandOf(waveform, startS, px(endS), perPx) : '',
       level: levelOf(heard, startS, endS, px),
-      spoken: spoken.map((one) => {
+      spoken: spoken.map((one, k) => {
         const x = px(Math.max(one.startS, startS))
-        const right = px(Math.min(one.endS, endS))
-        return { x, width: right - x, text: one.startS >= startS ? shortened(one.words ?? '', right - x) : '' }
+        // Words may run on to where the next phrase begins.
+        const room = Math.min(width, px(spoken[k + 1]?.startS ?? Infinity)) - x - LETTER_PX
+        const text = one.startS >= startS ? shortened(one.words ?? '', room) : ''
+        return { x, width: px(Math.min(one.endS, endS)) - x, text }
       }),
       flags: heard.remarks.flatMap((one) =>
         one.atS != null && one.atS >= startS && one.atS < endS ? [{ id: one.id, x: px(one.atS), done: one.done }] : [],

@@ -9,11 +9,13 @@ import ListeningStrip from '../listening/ListeningStrip.vue'
 import { useListening } from '../listening/useListening'
 import { useFindings } from '../checking/useFindings'
 import { useCut } from './useCut'
+import { useHere } from './useHere'
 
 const props = defineProps<{ id: string; step: Step }>()
 const actions = useCut(toRef(props, 'id'))
-const { cut, problem, away } = actions
+const { cut, problem, away, others } = actions
 const listening = useListening(cut)
+useHere(toRef(props, 'id'), toRef(props, 'step'), listening)
 useTitle(() => (cut.value ? `${cut.value.title}, Jaunty Bar` : 'Jaunty Bar'))
 
 /** Each step comes when it is shown first, and the others while nobody waits: what one sees at once is a third as much. */
@@ -162,6 +164,11 @@ const keys = ref<{ open: boolean }>()
           <progress :value="job.progress" :aria-label="job.doing" />
           <button class="plain" @click="actions.cancel(job.id)">cancel</button>
         </div>
+        <p v-for="one in others" :key="one.window" class="here" data-test="other">
+          <b>{{ one.name }}</b> is in
+          {{ contents.find((entry) => entry.step === one.step)?.name ?? 'Several lengths' }}, at
+          <button class="plain numbers" @click="listening.seek(one.atS)">{{ clock(one.atS) }}</button>
+        </p>
         <FilmView v-if="cut.film && !SHOWS_FILM.includes(step)" :cut="cut" :listening="listening" class="small-film" />
         <button class="plain" :disabled="!cut.plan.undo" data-test="undo" title="Ctrl+Z" @click="actions.undo()">
           Undo<template v-if="cut.plan.undo">: {{ cut.plan.undo }}</template>

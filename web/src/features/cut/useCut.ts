@@ -1,7 +1,12 @@
 import { until, useDocumentVisibility, useEventListener, useEventSource } from '@vueuse/core'
 import { message, Modal } from 'ant-design-vue'
 import { onMounted, ref, shallowRef, watch, type Ref } from 'vue'
+import type { components } from '../../gen/api'
 import { answer, Problem, sendFile, server, type Change, type CutView, type WaveformView } from '../../shared/http'
+
+/** This window, for the others who look at the same cut. */
+export const WINDOW = crypto.randomUUID?.() ?? '00000000-0000-4000-8000-000000000000'
+export type HereView = components['schemas']['HereView']
 
 /** One cut, kept up to date by the server's events, with everything that can be done to it. */
 export function useCut(id: Ref<string>) {
@@ -26,7 +31,24 @@ export function useCut(id: Ref<string>) {
   }
   onMounted(load)
 
-  const { data, open, close } = useEventSource(() => `/api/cuts/${id.value}/events`, [], { autoReconnect: true })
+  /** Who else looks at it. */
+  const others = shallowRef<HereView[]>([])
+  const { data, open, close, eventSource } = useEventSource(() => `/api/cuts/${id.value}/events?window=${WINDOW}`, [], {
+    autoReconnect: true,
+  })
+  watch(
+    eventSource,
+    (source) => {
+      source?.addEventListener('jobs', ({ data }: MessageEvent<string>) => {
+        const { jobs, asOf } = JSON.parse(data) as components['schemas']['JobsView']
+        if (cut.value && cut.value.id === id.value && asOf >= cut.value.asOf) cut.value = { ...cut.value, jobs, asOf }
+      })
+      source?.addEventListener('here', ({ data }: MessageEvent<string>) => {
+        others.value = JSON.parse(data) as HereView[]
+      })
+    },
+    { immediate: true },
+  )
   // A browser has six connections to a server, for all its windows together: what is not seen holds none of them.
   function listen() {
     open()
@@ -113,6 +135,7 @@ export function useCut(id: Ref<string>) {
 
   return {
     cut,
+    others,
     problem,
     busy,
     away,

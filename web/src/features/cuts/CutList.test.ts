@@ -19,7 +19,7 @@ const settled = () => new Promise((resolve) => setTimeout(resolve, 10))
 let answers: Record<string, () => Response> = {}
 
 beforeEach(() => {
-  answers = { GET: () => Response.json([cut]), POST: () => Response.json({ ...cut, id: 'c2' }) }
+  answers = { GET: () => Response.json({ cuts: [cut], total: 1 }), POST: () => Response.json({ ...cut, id: 'c2' }) }
   globalThis.fetch = vi.fn(async (request: RequestInfo | URL) => answers[(request as Request).method]!())
 })
 
@@ -48,22 +48,27 @@ describe('the list of cuts', () => {
     expect(card.text()).not.toContain('.wav')
   })
 
-  it('is searched by every word, and sorted', async () => {
-    const more = { ...cut, lengthS: 90, picture: null }
-    answers.GET = () =>
-      Response.json([
-        { ...more, id: 'a', title: 'Zebra', lengthS: 30 },
-        { ...more, id: 'b', title: 'Apple', narration: 'Take one.wav' },
-      ])
+  it('asks the server to search and sort, a page at a time', async () => {
+    const asked: URLSearchParams[] = []
+    globalThis.fetch = vi.fn(async (request: RequestInfo | URL) => {
+      const query = new URL((request as Request).url, 'http://x').searchParams
+      asked.push(query)
+      if (query.get('words')) return Response.json({ cuts: [], total: 0 })
+      const from = Number(query.get('skip'))
+      const cuts = [0, 1].map((k) => ({ ...cut, id: `c${from + k}`, title: `Cut ${from + k}` }))
+      return Response.json({ cuts, total: 4 })
+    })
     const { view } = await stand()
     const titles = () => view.findAll('[data-test=cut] b').map((b) => b.text())
-    expect(titles()).toEqual(['Zebra', 'Apple'])
-    view.findAllComponents({ name: 'ASelect' })[0]?.vm.$emit('update:value', 'title')
-    await view.vm.$nextTick()
-    expect(titles()).toEqual(['Apple', 'Zebra'])
-    await view.get('[data-test=look-for]').setValue('copper one')
-    expect(titles()).toEqual(['Apple'])
+    expect(titles()).toEqual(['Cut 0', 'Cut 1'])
+    await view.get('[data-test=more-cuts]').trigger('click')
+    await settled()
+    expect(titles()).toEqual(['Cut 0', 'Cut 1', 'Cut 2', 'Cut 3'])
+    expect(view.find('[data-test=more-cuts]').exists()).toBe(false)
     await view.get('[data-test=look-for]').setValue('nothing')
+    view.findAllComponents({ name: 'ASelect' })[0]?.vm.$emit('update:value', 'title')
+    await new Promise((resolve) => setTimeout(resolve, 260))
+    expect(Object.fromEntries(asked.at(-1)!)).toMatchObject({ words: 'nothing', sort: 'title', skip: '0' })
     expect(view.text()).toContain('No cut has “nothing”')
   })
 
@@ -72,7 +77,7 @@ describe('the list of cuts', () => {
     globalThis.fetch = vi.fn(async (request: RequestInfo | URL) => {
       const { method, url } = request as Request
       asked.push(`${method} ${new URL(url, 'http://x').pathname}`)
-      return method === 'GET' ? Response.json([cut]) : new Response(null, { status: 204 })
+      return method === 'GET' ? Response.json({ cuts: [cut], total: 1 }) : new Response(null, { status: 204 })
     })
     const { view } = await stand()
     await view.get('[data-test=take-away]').trigger('click')
@@ -91,7 +96,7 @@ describe('the list of cuts', () => {
   })
 
   it('says how to begin where there is nothing', async () => {
-    answers.GET = () => Response.json([])
+    answers.GET = () => Response.json({ cuts: [], total: 0 })
     const { view } = await stand()
     expect(view.text()).toContain('There is no cut yet. Make one')
   })

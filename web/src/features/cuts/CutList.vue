@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { message } from 'ant-design-vue'
-import { useStorage, useTitle } from '@vueuse/core'
+import { useStorage, useTitle, watchDebounced } from '@vueuse/core'
 import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, sendFile, server, type Description, type CutSummary, type ProjectView } from '../../shared/http'
@@ -51,23 +51,30 @@ const SORTS = [
   { value: 'length', label: 'shortest first' },
 ] as const
 const sort = ref<(typeof SORTS)[number]['value']>('newest')
-/** Cuts in whose title, bed or narration every word that is looked for stands. */
-const shown = computed(() => {
-  const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean)
-  const found = (cuts.value ?? []).filter((cut) => {
-    if (shownProject.value && cut.project !== project.value) return false
-    const text = [cut.title, cut.bed, cut.narration].join(' ').toLowerCase()
-    return words.every((word) => text.includes(word))
-  })
-  if (sort.value === 'title') found.sort((a, b) => a.title.localeCompare(b.title))
-  if (sort.value === 'length') found.sort((a, b) => a.lengthS - b.lengthS)
-  return found
-})
 const day = (at: string) => (at ? new Date(at).toLocaleDateString([], { day: 'numeric', month: 'short' }) : '')
 
-async function look() {
-  cuts.value = await answer(server.GET('/api/cuts'))
+/** Cuts are asked for by the page; the server looks for words and sorts. */
+const PAGE = 60
+const total = ref(0)
+let asked = 0
+async function look(more = false) {
+  const mine = ++asked
+  const query = {
+    words: wanted.value || undefined,
+    sort: sort.value,
+    project: shownProject.value?.id,
+    skip: more ? (cuts.value?.length ?? 0) : 0,
+    // What was unfolded stays so when something of it has changed.
+    count: more ? PAGE : Math.max(PAGE, Math.min(200, cuts.value?.length ?? 0)),
+  }
+  const found = await answer(server.GET('/api/cuts', { params: { query } }))
+  // An older answer must not replace a newer one.
+  if (mine !== asked) return
+  cuts.value = more ? [...(cuts.value ?? []), ...found.cuts] : found.cuts
+  total.value = found.total
 }
+const failed = (cause: Error) => void message.error(cause.message, 6)
+watchDebounced([wanted, sort, project], () => look().catch(failed), { debounce: 200 })
 async function copy(cut: CutSummary) {
   try {
     await answer(server.POST('/api/cuts/{id}/copy', { params: { path: { id: cut.id } } }))
@@ -160,10 +167,10 @@ async function fromFile(chosen: File) {
           data-test="of-project"
           @change="(value) => (project = value as string)"
         />
-        <p v-if="cuts?.length === 0" class="soft">
+        <p v-if="cuts?.length === 0 && !wanted" class="soft">
           There is no cut yet. Make one: its title, its length and its frame rate are enough.
         </p>
-        <div v-if="(cuts?.length ?? 0) > 1" class="find">
+        <div v-if="(cuts?.length ?? 0) > 1 || wanted" class="find">
           <a-input
             v-model:value="wanted"
             placeholder="title, bed or narration"
@@ -177,10 +184,10 @@ async function fromFile(chosen: File) {
           “{{ away.title }}” is taken away.
           <a-button size="small" data-test="bring-back" @click="bringBack(away)">Bring it back</a-button>
         </p>
-        <p v-if="cuts?.length && !shown.length" class="soft">
+        <p v-if="cuts?.length === 0 && wanted" class="soft">
           No cut has “{{ wanted }}” in its title, bed or narration.
         </p>
-        <div v-for="cut in shown" :key="cut.id" class="card cut">
+        <div v-for="cut in cuts ?? []" :key="cut.id" class="card cut">
           <router-link :to="placeOf(cut)" class="picture" tabindex="-1" aria-hidden="true">
             <img v-if="cut.picture" :src="cut.picture" alt="" loading="lazy" />
           </router-link>
@@ -208,6 +215,11 @@ async function fromFile(chosen: File) {
             >
           </div>
         </div>
+        <p v-if="total > (cuts?.length ?? 0)">
+          <a-button data-test="more-cuts" @click="look(true).catch(failed)"
+            >Show more <span class="soft">of {{ total }}</span></a-button
+          >
+        </p>
       </section>
       <section v-if="mayMake">
         <h2>New cut, from a file</h2>

@@ -17,9 +17,9 @@ const newName = ref('')
 const email = ref('')
 const role = ref<Role>('editor')
 const ROLES: { value: Role; label: string }[] = [
-  { value: 'listener', label: 'listens and says something' },
-  { value: 'editor', label: 'makes and changes cuts' },
-  { value: 'owner', label: 'and says who is in' },
+  { value: 'listener', label: 'listener: hears and remarks' },
+  { value: 'editor', label: 'editor: makes and changes cuts' },
+  { value: 'owner', label: 'owner: also says who is in' },
 ]
 const owns = computed(() => project.value?.role === 'owner')
 const mayMake = computed(() => projects.value.some((one) => one.role !== 'listener'))
@@ -287,7 +287,7 @@ td {
   padding-right: 0;
 }
 .role {
-  min-width: 210px;
+  min-width: 230px;
 }
 .record {
   margin-top: 16px;

@@ -25,6 +25,8 @@ const props = defineProps<{
   /** The lane of the passage; that of the bed without one. */
   passageLane?: LaneView | null
   selected: LevelView | null
+  /** Who else looks at it, and where. */
+  others?: { window: string; name: string; atS: number; marked?: [number, number] | null }[]
 }>()
 const emit = defineEmits<{
   seek: [seconds: number]
@@ -222,10 +224,19 @@ function markedLane(line: { index: number; startS: number; endS: number }) {
   return shaded && { ...shaded, lane }
 }
 
-function shade(line: { index: number; startS: number; endS: number }) {
-  if (!props.passage) return null
-  const from = Math.max(line.startS, props.passage.fromS)
-  const to = Math.min(line.endS, props.passage.toS)
+/** Playheads of others on a line, and what they have marked of it. */
+function othersOn(line: { index: number; startS: number; endS: number }) {
+  return (props.others ?? []).map((one) => ({
+    window: one.window,
+    name: one.name,
+    x: one.atS >= line.startS && one.atS < line.endS ? sheet.value.x(line.index, one.atS) : null,
+    marked: one.marked ? shade(line, { fromS: one.marked[0], toS: one.marked[1] }) : null,
+  }))
+}
+function shade(line: { index: number; startS: number; endS: number }, passage = props.passage) {
+  if (!passage) return null
+  const from = Math.max(line.startS, passage.fromS)
+  const to = Math.min(line.endS, passage.toS)
   return to > from
     ? { x: sheet.value.x(line.index, from), width: sheet.value.x(line.index, to) - sheet.value.x(line.index, from) }
     : null
@@ -399,6 +410,13 @@ function shade(line: { index: number; startS: number; endS: number }) {
               {{ word.text }}
             </text>
           </g>
+          <g v-for="one in othersOn(line)" :key="one.window" class="other" data-test="other-playhead">
+            <rect v-if="one.marked" v-bind="one.marked" :y="ROWS.band - 24" height="48" />
+            <template v-if="one.x !== null">
+              <line :x1="one.x" :x2="one.x" :y1="ROWS.band - 30" :y2="ROWS.words + 6" />
+              <text :x="one.x + 3" :y="ROWS.words + 6">{{ one.name }}</text>
+            </template>
+          </g>
           <line
             v-if="line.index === playLine"
             :x1="sheet.x(line.index, positionS)"
@@ -502,6 +520,19 @@ function shade(line: { index: number; startS: number; endS: number }) {
   fill: var(--voice);
   font-family: var(--serif);
   font-size: 13px;
+}
+.other line {
+  stroke: var(--accent);
+  stroke-dasharray: 3 3;
+}
+.other text {
+  font-size: 11px;
+  fill: var(--accent);
+}
+.other rect {
+  fill: none;
+  stroke: var(--accent);
+  stroke-dasharray: 3 3;
 }
 .fermata {
   fill: none;

@@ -2,7 +2,9 @@
 
 use crate::store::keys::{KeyRow, Opens};
 use crate::store::people::{MemberRow, PersonRow, ProjectRow, Role};
+use crate::store::watched::HereRow;
 use chrono::{DateTime, Utc};
+use jaunty_core::units::seconds_from_samples;
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -44,6 +46,29 @@ impl MeView {
             person.map(|p| PersonView { id: p.id, name: p.name.clone(), email: p.email.clone(), second_factor: p.second_factor_holds, keeper: p.keeper });
         let hears = guest.and_then(|key| if let Opens::Listening { cut, .. } = key.opens { Some(cut) } else { None });
         Self { accounts, inside: alone || person.is_some(), person, hears }
+    }
+}
+
+/// Somebody else on a cut.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct HereView {
+    /// Their window.
+    pub window: Uuid,
+    /// What they are called.
+    pub name: String,
+    /// The step that they look at.
+    pub step: String,
+    /// Where their playhead is, in seconds.
+    pub at_s: f64,
+    /// What they have marked, in seconds: from where to where.
+    pub marked: Option<(f64, f64)>,
+}
+
+impl From<&HereRow> for HereView {
+    fn from(row: &HereRow) -> Self {
+        let marked = row.from_samples.zip(row.to_samples).map(|(from, to)| (seconds_from_samples(from), seconds_from_samples(to)));
+        Self { window: row.window_id, name: row.name.clone(), step: row.step.clone(), at_s: seconds_from_samples(row.at_samples), marked }
     }
 }
 

@@ -229,6 +229,7 @@ const place = computed(() => {
           :position-s="listening.positionS.value"
           :passage="listening.passage.value"
           :selected="level"
+          :others="actions.others.value"
           @seek="listening.seek"
           :passage-lane="passageLane"
           @passage="mark"
