@@ -169,12 +169,21 @@ impl Server {
     /// # Errors
     /// What the system says.
     pub async fn start(database: &Database, data: &Path, more: &[&str]) -> io::Result<Self> {
+        Self::start_with(database, data, more, &[]).await
+    }
+
+    /// As [`Server::start`], with further settings in the environment.
+    ///
+    /// # Errors
+    /// What the system says.
+    pub async fn start_with(database: &Database, data: &Path, more: &[&str], settings: &[(&str, String)]) -> io::Result<Self> {
         let port = free_port()?;
         let child = Command::new(program())
             .args(["serve", "--listen", &format!("127.0.0.1:{port}"), "--database-url", &database.url(), "--data"])
             .arg(data)
             .args(more)
             .env("RUST_LOG", "error")
+            .envs(settings.iter().cloned())
             .stdin(Stdio::null())
             .stdout(Stdio::piped())
             .stderr(std::fs::OpenOptions::new().create(true).append(true).open(data.join("log"))?)

@@ -24,6 +24,7 @@ mod parts {
     pub mod reading;
     pub mod resume;
     pub mod scenes;
+    pub mod several;
     pub mod shape;
     pub mod situations;
     pub mod trouble;
