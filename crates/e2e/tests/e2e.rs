@@ -28,5 +28,6 @@ mod parts {
     pub mod shape;
     pub mod situations;
     pub mod trouble;
+    pub mod upkeep;
     pub mod voice;
 }

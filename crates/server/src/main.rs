@@ -2,7 +2,7 @@
 
 use clap::{Parser, Subcommand};
 use jaunty_server::apart::{Memory, decode_here, limit_self, parse_here};
-use jaunty_server::http::{link, openapi_document, serve};
+use jaunty_server::http::{link, offer_figures, openapi_document, serve};
 use jaunty_server::store::jobs::Lane;
 use jaunty_server::studio::{Studio, TaskError};
 use jaunty_server::wanted::{SoundArguments, Wanted};
@@ -91,6 +91,9 @@ enum Command {
         /// People sign in; without it, whoever opens the printed link may do everything
         #[arg(long, env = "JAUNTY_ACCOUNTS")]
         accounts: bool,
+        /// Address and port for Prometheus, which nobody else should reach; nothing is offered without it
+        #[arg(long)]
+        metrics: Option<SocketAddr>,
     },
     /// Print another link into a house without accounts; it opens once
     Link {
@@ -243,7 +246,9 @@ fn main() -> ExitCode {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn,tracing_actix_web=error,symphonia_core=off".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let printed = match Arguments::parse().command {
-        Command::Serve { place, listen, demo, accounts } => return ended(run_server(Settings { accounts, ..place.settings() }, listen, demo)),
+        Command::Serve { place, listen, demo, accounts, metrics } => {
+            return ended(run_server(Settings { accounts, ..place.settings() }, listen, demo, metrics));
+        }
         Command::Link { place, listen } => return ended(print_link(place.settings(), listen, None)),
         Command::People { place, name, email, listen } => return ended(print_link(place.settings(), listen, Some((name, email)))),
         Command::Work { place } => return ended(run_workers(place.settings())),
@@ -291,7 +296,7 @@ fn ended(result: Result<(), StartError>) -> ExitCode {
 }
 
 #[actix_web::main]
-async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<(), StartError> {
+async fn run_server(settings: Settings, listen: String, demo: bool, metrics: Option<SocketAddr>) -> Result<(), StartError> {
     let listener = TcpListener::bind(&listen)
         .map_err(|cause| std::io::Error::new(cause.kind(), format!("{listen} cannot be used ({cause}); choose another with --listen")))?;
     let studio = Studio::open(&settings).await?;
@@ -303,6 +308,9 @@ async fn run_server(settings: Settings, listen: String, demo: bool) -> Result<()
         studio.render_shelf();
     }
     studio.sweep_daily();
+    if let Some(at) = metrics {
+        offer_figures(&studio, at)?;
+    }
     let address = listener.local_addr()?;
     if settings.accounts {
         println!("{}", settings.address.clone().unwrap_or_else(|| format!("http://{address}")));

@@ -25,6 +25,7 @@ mod versions;
 mod views;
 mod voice;
 
+pub use health::offer_figures;
 pub use openapi::document as openapi_document;
 pub use table::{Right, TABLE};
 pub use views::{BedReadingView, CutView, FittingView};

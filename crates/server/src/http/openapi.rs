@@ -14,6 +14,7 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
     info(title = "Jaunty Bar", description = "Makes a music bed as long as the cut, and lets it breathe with the narration."),
     paths(
         health::health,
+        health::alive,
         cuts::all_cuts,
         cuts::make_cut,
         cuts::one_cut,

@@ -14,6 +14,7 @@ use actix_web::middleware::Next;
 use actix_web::{Error, FromRequest, HttpMessage, HttpRequest, ResponseError, web};
 use std::future::{Ready, ready};
 use std::ops::Deref;
+use std::time::Instant;
 use uuid::Uuid;
 
 /// Whether the house has accounts, and where it is reached.
@@ -226,7 +227,7 @@ pub async fn check(
     if !request.path().starts_with("/api") {
         return Ok(next.call(request).await?.map_into_boxed_body());
     }
-    let Some((.., right, noted)) = line_of(request.method(), request.path()) else {
+    let Some((method, pattern, right, noted)) = line_of(request.method(), request.path()) else {
         let answer = nothing_there(request.path(), request.method());
         return Ok(request.into_response(answer));
     };
@@ -243,7 +244,10 @@ pub async fn check(
         left.insert(decided.hearing);
         left.insert(AskedStudio(studio.on_behalf_of(decided.behalf)));
     }
+    let begun = Instant::now();
     let answer = next.call(request).await?.map_into_boxed_body();
+    metrics::histogram!("jaunty_request_seconds", "method" => method.as_str(), "address" => *pattern, "status" => answer.status().as_str().to_owned())
+        .record(begun.elapsed());
     if let (Some((what, hourly)), Some(project), true) = (noted, decided.project, answer.status().is_success()) {
         let cut = if matches!(right, Right::OnCut(_) | Right::Hears) { named(&path) } else { None };
         if let Err(cause) = remarks::note(&studio.pool, project, cut, speaker, what, *hourly).await {

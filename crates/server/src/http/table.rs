@@ -45,6 +45,7 @@ const CHANGED: Noted = each("changed");
 /// Every address of the interface with each of its methods: who may ask, and what the record says of it.
 pub const TABLE: &[Line] = &[
     (Method::GET, "/api/health", Right::Anybody, None),
+    (Method::GET, "/api/alive", Right::Anybody, None),
     (Method::GET, "/api/openapi.json", Right::Anybody, None),
     (Method::GET, "/api/me", Right::Anybody, None),
     (Method::POST, "/api/session", Right::Anybody, None),

@@ -288,6 +288,18 @@ pub async fn again(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<bool, Store
     Ok(done.rows_affected() == 1)
 }
 
+/// How many jobs wait, and how many are worked.
+///
+/// # Errors
+/// What the database says.
+pub async fn under_way(pool: &MySqlPool) -> Result<(i64, i64), StoreError> {
+    Ok(sqlx::query_as(
+        "SELECT COALESCE(CAST(SUM(state = 'queued') AS INTEGER), 0), COALESCE(CAST(SUM(state = 'running') AS INTEGER), 0) FROM jobs WHERE ended_at IS NULL",
+    )
+    .fetch_one(pool)
+    .await?)
+}
+
 /// The jobs of a cut that are under way, and the last one if it failed.
 ///
 /// # Errors

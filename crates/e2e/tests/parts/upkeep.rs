@@ -1,0 +1,64 @@
+//! What keeps a house up: figures for a watcher, a backup, and bringing it back.
+
+use super::files::{Stand, fitted, mix_as};
+use jaunty_e2e::{Database, Server, eventually, free_port};
+use std::path::Path;
+use std::process::{Command, Output};
+use std::time::Duration;
+use tempfile::TempDir;
+
+fn tool(name: &str, arguments: &[&Path], database: &Database) -> Output {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../tools").join(name);
+    Command::new(path).args(arguments).env("JAUNTY_DATABASE_URL", database.url()).output().unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_backup_of_a_running_house_is_the_same_house_elsewhere() {
+    let stand = Stand::new(&["--workers", "1"]).await;
+    let (cut, view) = stand.with_bed("Kept", "40").await;
+    let revision = &view["plan"]["revision"];
+    let mix = stand.handed(&cut, revision.as_u64().unwrap(), mix_as("wav24")).await.0;
+    let folder = TempDir::new().unwrap();
+    let (kept, data) = (folder.path().join("kept"), folder.path().join("data"));
+    let done = tool("backup.sh", &[stand.data.path(), &kept], &stand.database);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    // Once more into the same place would mix two backups.
+    assert!(!tool("backup.sh", &[stand.data.path(), &kept], &stand.database).status.success());
+    let other = Database::fresh().await.unwrap();
+    let done = tool("restore.sh", &[&kept, &data], &other);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let again = tool("restore.sh", &[&kept, &data], &other);
+    assert!(!again.status.success() && String::from_utf8_lossy(&again.stderr).contains("not empty"));
+    let server = Server::start(&other, &data, &["--workers", "1"]).await.unwrap();
+    let shown: serde_json::Value = server.get(&format!("/api/cuts/{cut}")).await.unwrap().json().await.unwrap();
+    assert!(fitted(&shown) && shown["title"] == "Kept" && shown["plan"]["revision"] == *revision, "{shown}");
+    // The file that was handed over there is here, byte by byte.
+    let handed: serde_json::Value = server.get(&format!("/api/cuts/{cut}/handed")).await.unwrap().json().await.unwrap();
+    let file = server.get(&format!("/api/cuts/{cut}/handed/{}/file", handed[0]["id"].as_str().unwrap())).await.unwrap();
+    assert!(file.bytes().await.unwrap() == mix, "the mix is the same");
+    // A backup in which something was changed is refused before anything is brought back.
+    std::fs::write(kept.join("database.sql.zst"), "not a dump").unwrap();
+    let third = Database::fresh().await.unwrap();
+    assert!(!tool("restore.sh", &[&kept, &folder.path().join("third")], &third).status.success());
+    assert!(!folder.path().join("third").exists());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn figures_are_offered_where_they_are_asked_for_and_tell_no_names() {
+    let port = free_port().unwrap();
+    let stand = Stand::new(&["--workers", "0", "--metrics", &format!("127.0.0.1:{port}")]).await;
+    let cut = stand.make_cut("Nobody's business", "10").await;
+    stand.cut(&cut).await;
+    let told = eventually(Duration::from_secs(20), async || {
+        let text = reqwest::get(format!("http://127.0.0.1:{port}/metrics")).await.ok()?.text().await.ok()?;
+        (text.contains("jaunty_jobs") && text.contains("/api/cuts/{id}\"")).then_some(text)
+    });
+    let text = told.await.expect("figures");
+    // The text format of Prometheus, version 0.0.4: a type before each, buckets that end in +Inf.
+    assert!(text.contains("# TYPE jaunty_request_seconds histogram") && text.contains("le=\"+Inf\""), "{text}");
+    assert!(text.contains("jaunty_jobs{state=\"queued\"} 0"), "{text}");
+    assert!(!text.contains(&cut) && !text.contains("business"), "{text}");
+    // It lives without its database, and is not ready without it.
+    let alive = async |path: &str| reqwest::get(stand.server.url(path)).await.unwrap().status().as_u16();
+    assert_eq!((alive("/api/alive").await, alive("/api/health").await), (204, 204));
+}
