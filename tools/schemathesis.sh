@@ -23,9 +23,12 @@ finish() {
 trap finish EXIT
 start_database "$folder/database"
 port=$(free_port 8770)
-JAUNTY_DATABASE_URL=$DATABASE_URL JAUNTY_DATA=$folder/sounds target/debug/jaunty serve --listen "127.0.0.1:$port" --most-requests-per-second 5000 >/dev/null &
+JAUNTY_DATABASE_URL=$DATABASE_URL JAUNTY_DATA=$folder/sounds target/debug/jaunty serve --listen "127.0.0.1:$port" --most-requests-per-second 5000 >"$folder/link" &
 SERVER_PID=$!
 until (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; do sleep 0.1; done
-# Events never end, so they are left out.
+key=$(until grep -o '#.*' "$folder/link"; do sleep 0.1; done)
+cookie=$(curl -s -i -X POST "http://127.0.0.1:$port/api/keys/enter" -H 'content-type: application/json' -d "{\"key\":\"${key#\#}\"}" |
+  sed -n 's/^set-cookie: \([^;]*\).*/\1/Ip')
+# Events never end, so they are left out, and so is what would end the session.
 .venv-schemathesis/bin/schemathesis --config-file tools/schemathesis.toml run "http://127.0.0.1:$port/api/openapi.json" \
-  --checks all --max-examples "${1:-20}" --exclude-path-regex events --seed 1
+  --checks all --max-examples "${1:-20}" --exclude-path-regex 'events|session' --header "Cookie: $cookie" --seed 1

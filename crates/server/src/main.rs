@@ -52,6 +52,9 @@ struct Place {
     /// Where the server is reached, as https://music.example.org; where it listens without it
     #[arg(long, env = "JAUNTY_ADDRESS")]
     address: Option<String>,
+    /// A proxy stands in front, and adds the client's address as the last of X-Forwarded-For
+    #[arg(long, env = "JAUNTY_BEHIND_PROXY")]
+    behind_proxy: bool,
     /// Requests a second that one client may send
     #[arg(long, default_value_t = Settings::MOST_REQUESTS_PER_SECOND)]
     most_requests_per_second: NonZeroU32,
@@ -71,6 +74,7 @@ impl Place {
             hosts: self.hosts.clone(),
             accounts: false,
             address: self.address.clone(),
+            behind_proxy: self.behind_proxy,
             most_requests_per_second: self.most_requests_per_second,
         }
     }

@@ -28,6 +28,8 @@ pub struct Settings {
     pub accounts: bool,
     /// Where the server is reached, as `https://music.example.org`; where it listens without it.
     pub address: Option<String>,
+    /// Whether a proxy stands in front, whose last word in `X-Forwarded-For` is the client.
+    pub behind_proxy: bool,
     /// Requests a second that one client may send, ten times as many at once.
     pub most_requests_per_second: NonZeroU32,
 }
@@ -54,6 +56,7 @@ impl Settings {
             hosts: Vec::new(),
             accounts: false,
             address: None,
+            behind_proxy: false,
             most_requests_per_second: Self::MOST_REQUESTS_PER_SECOND,
         }
     }

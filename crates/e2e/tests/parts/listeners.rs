@@ -95,3 +95,97 @@ async fn fifty_listeners_who_start_at_once_hear_no_late_chunk() {
         assert_eq!(late, 0);
     }
 }
+
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "wants a quiet machine: cargo test -p jaunty-e2e crowd -- --ignored --nocapture"]
+async fn a_crowd_of_fifty_listeners_and_ten_editors_is_served_in_time() {
+    const LASTS_S: f64 = 60.0;
+    let stand = Stand::alone(&["--demo", "--most-requests-per-second", "1000"]).await;
+    let (_, cuts) = stand.send("GET", "/api/cuts", None).await;
+    let first = format!("/api/cuts/{}", cuts["cuts"][0]["id"].as_str().unwrap());
+    let ready = |v: &serde_json::Value| v["jobs"].as_array().is_some_and(Vec::is_empty) && v["plan"]["fittings"].as_array().is_some_and(|f| !f.is_empty());
+    let view = eventually(Duration::from_secs(240), async || Some(stand.send("GET", &first, None).await.1).filter(ready)).await.expect("the demo is ready");
+    let length_s = view["lengthS"].as_f64().unwrap();
+    // Each editor has a cut of their own, as a copy.
+    let mut edited = Vec::new();
+    for _ in 0..10 {
+        let id = stand.send("POST", &format!("{first}/copy"), None).await.1["id"].as_str().unwrap().to_owned();
+        edited.push(id);
+    }
+    for id in &edited {
+        let path = format!("/api/cuts/{id}");
+        eventually(Duration::from_secs(120), async || Some(stand.send("GET", &path, None).await.1).filter(ready)).await.expect("a copy is ready");
+    }
+    let heard = Arc::new(Heard::default());
+    let sound = stand.server.url(&format!("{first}/revisions/{}/sound", view["plan"]["revision"]));
+    let listeners =
+        (0..50).map(|k| tokio::spawn(listen(stand.server.client(), sound.clone(), length_s * f64::from(k) / 50.0, length_s, LASTS_S, heard.clone())));
+    let listeners: Vec<_> = listeners.collect();
+    let editors = edited.iter().map(|id| {
+        let (client, path) = (stand.server.client(), stand.server.url(&format!("/api/cuts/{id}")));
+        tokio::spawn(async move {
+            let (begun, mut took_ms) = (Instant::now(), Vec::new());
+            let mut turn = 0u32;
+            while begun.elapsed().as_secs_f64() < LASTS_S {
+                let now: serde_json::Value = client.get(&path).send().await.unwrap().json().await.unwrap();
+                let change = serde_json::json!({ "about": "levels", "do": "figure", "figure": "underSpeechDb", "value": 16 + turn % 8 });
+                let asked = Instant::now();
+                let said = serde_json::json!({ "revision": now["plan"]["revision"], "change": change });
+                let answer = client.post(format!("{path}/changes")).json(&said).send().await.unwrap();
+                assert_eq!(answer.status(), 200);
+                took_ms.push(asked.elapsed().as_millis() as u64);
+                turn += 1;
+                // A hand that drags says something four times a second.
+                tokio::time::sleep(Duration::from_millis(250)).await;
+            }
+            took_ms
+        })
+    });
+    let editors: Vec<_> = editors.collect();
+    let mut took_ms = Vec::new();
+    for one in editors {
+        took_ms.extend(one.await.unwrap());
+    }
+    for one in listeners {
+        one.await.unwrap();
+    }
+    took_ms.sort_unstable();
+    let late = heard.late.load(Ordering::Relaxed);
+    println!(
+        "50 listeners and 10 editors: {} chunks, {late} late, worst by {} ms; {} edits, median {} ms, 95th percentile {} ms",
+        heard.chunks.load(Ordering::Relaxed),
+        heard.worst_ms.load(Ordering::Relaxed),
+        took_ms.len(),
+        took_ms[took_ms.len() / 2],
+        took_ms[took_ms.len() * 95 / 100]
+    );
+    assert_eq!(late, 0);
+    assert!(took_ms[took_ms.len() * 95 / 100] < 300);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "takes 2 GB of disk: cargo test -p jaunty-e2e twenty_uploads -- --ignored --nocapture"]
+async fn twenty_uploads_at_once_take_no_memory_each() {
+    const BYTES: usize = 100 << 20;
+    let stand = Stand::alone(&["--workers", "0"]).await;
+    let cut = stand.make_cut("Uploads", "40").await;
+    let begun = Instant::now();
+    let uploads = (0..20u8).map(|k| {
+        let (client, url) = (stand.server.client(), stand.server.url(&format!("/api/cuts/{cut}/candidates")));
+        tokio::spawn(async move {
+            // Streamed, so that this test does not hold them either; each has bytes of its own.
+            let block = bytes::Bytes::from(vec![k; 1 << 20]);
+            let chunks = futures_util::stream::iter((0..BYTES >> 20).map(move |_| Ok::<_, std::io::Error>(block.clone())));
+            let part = reqwest::multipart::Part::stream_with_length(reqwest::Body::wrap_stream(chunks), BYTES as u64).file_name(format!("{k}.wav"));
+            client.post(url).multipart(reqwest::multipart::Form::new().part("file", part)).send().await.unwrap().status().as_u16()
+        })
+    });
+    let uploads: Vec<_> = uploads.collect();
+    let mut answers = Vec::new();
+    for one in uploads {
+        answers.push(one.await.unwrap());
+    }
+    let server = family(stand.server.pid()).into_iter().find(|s| s.does == "serve").unwrap();
+    println!("20 uploads of 100 MiB at once: {:.1} s, server at most {} MiB, {answers:?}", begun.elapsed().as_secs_f64(), server.most_bytes >> 20);
+    assert!(server.most_bytes < 400 << 20);
+}

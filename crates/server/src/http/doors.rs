@@ -4,6 +4,7 @@
 //! same browser has that as well, and must not use it: it may neither send changes (cross-site requests) nor, by a
 //! name of its own that leads here, read (DNS rebinding).
 
+use super::rights::House;
 use crate::studio::{Code, Problem};
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
@@ -12,7 +13,6 @@ use actix_web::http::uri::Authority;
 use actix_web::middleware::Next;
 use actix_web::{Error, ResponseError, web};
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
-use std::net::IpAddr;
 use std::num::NonZeroU32;
 use std::sync::Arc;
 
@@ -35,7 +35,7 @@ const SAID_ALWAYS: [(HeaderName, &str); 5] = [
 #[derive(Clone)]
 pub struct Doors {
     hosts: Arc<[String]>,
-    requests: Arc<DefaultKeyedRateLimiter<IpAddr>>,
+    requests: Arc<DefaultKeyedRateLimiter<String>>,
 }
 
 impl Doors {
@@ -48,7 +48,7 @@ impl Doors {
     }
 
     /// Says no to a request that must not come in.
-    fn check(&self, request: &ServiceRequest) -> Result<(), Problem> {
+    fn check(&self, house: &House, request: &ServiceRequest) -> Result<(), Problem> {
         let foreign = |text: &str| Err(Problem::new(Code::Foreign, text));
         let Some(host) = host_of(request) else { return foreign("The request does not say which server it is meant for.") };
         if !self.hosts.iter().any(|known| known == host.host()) {
@@ -66,9 +66,7 @@ impl Doors {
                 return foreign("The request was sent by a page from elsewhere.");
             }
         }
-        if let Some(client) = request.peer_addr()
-            && self.requests.check_key(&client.ip()).is_err()
-        {
+        if self.requests.check_key(&house.client_of(request.head(), request.peer_addr())).is_err() {
             return Err(Problem::new(Code::TooMany, "This machine has sent more requests than one person can make."));
         }
         Ok(())
@@ -99,9 +97,14 @@ fn host_of(request: &ServiceRequest) -> Option<Authority> {
 ///
 /// # Errors
 /// What lies behind the doors says.
-pub async fn guard(doors: web::Data<Doors>, request: ServiceRequest, next: Next<impl MessageBody + 'static>) -> Result<ServiceResponse<BoxBody>, Error> {
+pub async fn guard(
+    doors: web::Data<Doors>,
+    house: web::Data<House>,
+    request: ServiceRequest,
+    next: Next<impl MessageBody + 'static>,
+) -> Result<ServiceResponse<BoxBody>, Error> {
     let of_api = request.path().starts_with("/api");
-    let mut answer = match doors.check(&request) {
+    let mut answer = match doors.check(&house, &request) {
         Err(problem) => request.into_response(problem.error_response()),
         Ok(()) => next.call(request).await?.map_into_boxed_body(),
     };

@@ -88,7 +88,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
 /// The house as its settings say.
 fn house_of(settings: &Settings, listens_at: SocketAddr) -> House {
     let address = settings.address.as_deref().map_or_else(|| format!("http://{listens_at}"), |a| a.trim_end_matches('/').to_owned());
-    House { accounts: settings.accounts, address }
+    House { accounts: settings.accounts, address, behind_proxy: settings.behind_proxy }
 }
 
 /// The link that brings a key to a server that listens there.

@@ -23,11 +23,6 @@ pub fn configure(config: &mut web::ServiceConfig) {
     config.service(change_role).service(take_out).service(record).service(password_key);
 }
 
-/// The machine that a request comes from.
-fn from(request: &HttpRequest) -> String {
-    request.peer_addr().map_or_else(String::new, |address| address.ip().to_string())
-}
-
 async fn shown(studio: &AskedStudio, house: &House, asker: Asker) -> Result<MeView, Problem> {
     let person = match asker.person {
         Some(id) => Some(studio.person(id).await?),
@@ -69,7 +64,7 @@ pub async fn sign_in(
     request: HttpRequest,
     body: web::Json<SignIn>,
 ) -> Result<web::Json<MeView>, Problem> {
-    let person = studio.sign_in(&body.email, &body.password, body.code.as_deref(), &from(&request)).await?;
+    let person = studio.sign_in(&body.email, &body.password, body.code.as_deref(), &house.client_of(request.head(), request.peer_addr())).await?;
     let asker = Asker { person: Some(person.id), ..Asker::default() };
     asker.enter(&session)?;
     Ok(web::Json(MeView::of(house.accounts, false, Some(&person), None)))
@@ -132,7 +127,7 @@ pub async fn enter(
     request: HttpRequest,
     body: web::Json<BroughtKey>,
 ) -> Result<web::Json<MeView>, Problem> {
-    let entered = studio.enter_with_key(&body.key, body.word.as_deref().unwrap_or_default(), &from(&request)).await?;
+    let entered = studio.enter_with_key(&body.key, body.word.as_deref().unwrap_or_default(), &house.client_of(request.head(), request.peer_addr())).await?;
     let asker = match entered {
         Entered::Alone => {
             // For the next browser; whoever closed the terminal needs no link.
@@ -161,9 +156,15 @@ pub struct TakenKey {
 /// Takes an invitation, or chooses a new password. Who has a second factor signs in afterwards.
 #[utoipa::path(request_body = TakenKey, responses((status = 200, body = MeView)))]
 #[post("/api/keys/accept")]
-pub async fn accept(studio: AskedStudio, house: web::Data<House>, session: Session, body: web::Json<TakenKey>) -> Result<web::Json<MeView>, Problem> {
+pub async fn accept(
+    studio: AskedStudio,
+    house: web::Data<House>,
+    session: Session,
+    request: HttpRequest,
+    body: web::Json<TakenKey>,
+) -> Result<web::Json<MeView>, Problem> {
     let TakenKey { key, name, password } = body.into_inner();
-    let person = studio.accept(&key, &Newcomer { name: name.unwrap_or_default(), password }).await?;
+    let person = studio.accept(&key, &Newcomer { name: name.unwrap_or_default(), password }, &house.client_of(request.head(), request.peer_addr())).await?;
     if person.second_factor_holds {
         return Ok(web::Json(MeView::of(house.accounts, false, None, None)));
     }
@@ -200,16 +201,28 @@ pub async fn new_second_factor(studio: AskedStudio, asker: Asker) -> Result<web:
 /// Asks for the second factor from now on.
 #[utoipa::path(request_body = CodeOfNow, responses((status = 204)))]
 #[put("/api/me/second-factor")]
-pub async fn hold_second_factor(studio: AskedStudio, asker: Asker, request: HttpRequest, body: web::Json<CodeOfNow>) -> Result<HttpResponse, Problem> {
-    studio.hold_second_factor(asker.person.unwrap_or_default(), &body.code, true, &from(&request)).await?;
+pub async fn hold_second_factor(
+    studio: AskedStudio,
+    house: web::Data<House>,
+    asker: Asker,
+    request: HttpRequest,
+    body: web::Json<CodeOfNow>,
+) -> Result<HttpResponse, Problem> {
+    studio.hold_second_factor(asker.person.unwrap_or_default(), &body.code, true, &house.client_of(request.head(), request.peer_addr())).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 /// Asks for it no more.
 #[utoipa::path(request_body = CodeOfNow, responses((status = 204)))]
 #[delete("/api/me/second-factor")]
-pub async fn drop_second_factor(studio: AskedStudio, asker: Asker, request: HttpRequest, body: web::Json<CodeOfNow>) -> Result<HttpResponse, Problem> {
-    studio.hold_second_factor(asker.person.unwrap_or_default(), &body.code, false, &from(&request)).await?;
+pub async fn drop_second_factor(
+    studio: AskedStudio,
+    house: web::Data<House>,
+    asker: Asker,
+    request: HttpRequest,
+    body: web::Json<CodeOfNow>,
+) -> Result<HttpResponse, Problem> {
+    studio.hold_second_factor(asker.person.unwrap_or_default(), &body.code, false, &house.client_of(request.head(), request.peer_addr())).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

@@ -9,10 +9,11 @@ use crate::store::remarks::{self, Speaker};
 use crate::studio::{Behalf, Code, Problem, Studio};
 use actix_session::SessionExt;
 use actix_web::body::{BoxBody, MessageBody};
-use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
+use actix_web::dev::{Payload, RequestHead, ServiceRequest, ServiceResponse};
 use actix_web::middleware::Next;
 use actix_web::{Error, FromRequest, HttpMessage, HttpRequest, ResponseError, web};
 use std::future::{Ready, ready};
+use std::net::{IpAddr, SocketAddr};
 use std::ops::Deref;
 use std::time::Instant;
 use uuid::Uuid;
@@ -24,9 +25,18 @@ pub struct House {
     pub accounts: bool,
     /// Where it is reached, for links.
     pub address: String,
+    /// Whether a proxy stands in front of it, which says whom a request comes from.
+    pub behind_proxy: bool,
 }
 
 impl House {
+    /// The machine that a request comes from. A proxy adds it as the last of `X-Forwarded-For`; what stands before it anybody can write.
+    pub fn client_of(&self, head: &RequestHead, peer: Option<SocketAddr>) -> String {
+        let said = head.headers().get("x-forwarded-for").filter(|_| self.behind_proxy).and_then(|value| value.to_str().ok());
+        let told = said.and_then(|text| text.rsplit(',').next()).and_then(|text| text.trim().parse::<IpAddr>().ok());
+        told.or(peer.map(|address| address.ip())).map_or_else(String::new, |ip| ip.to_string())
+    }
+
     /// The link that brings a key.
     pub fn link(&self, key: &str) -> String {
         // Behind the number sign: no server and no log ever sees it.

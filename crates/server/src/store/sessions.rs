@@ -126,6 +126,15 @@ pub async fn count_try(pool: &MySqlPool, about: &str) -> Result<u32, StoreError>
     Ok(count)
 }
 
+/// Takes one try back: it succeeded.
+///
+/// # Errors
+/// What the database says.
+pub async fn take_try_back(pool: &MySqlPool, about: &str) -> Result<(), StoreError> {
+    sqlx::query("UPDATE tries SET count = count - 1 WHERE about = ? AND count > 0").bind(&hash_of(about)[..]).execute(pool).await?;
+    Ok(())
+}
+
 /// Forgets the tries of something that succeeded.
 ///
 /// # Errors

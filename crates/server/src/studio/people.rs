@@ -90,6 +90,12 @@ impl Studio {
         Ok(())
     }
 
+    /// Forgets the tries of who succeeded; a house full of people who sign in from one address is no attack.
+    pub(super) async fn was_right(&self, about: &str, from: &str) -> Result<(), Problem> {
+        sessions::forget_tries(&self.pool, about).await?;
+        Ok(sessions::take_try_back(&self.pool, &format!("from {from}")).await?)
+    }
+
     /// What stands for a password or a word in the database (argon2id, RFC 9106).
     pub(super) async fn hashed(&self, secret: &str) -> Result<String, Problem> {
         let secret = secret.to_owned();
@@ -154,7 +160,7 @@ impl Studio {
                     if !self.is_right(word, Some(hash)).await? {
                         return Err(Problem::new(Code::SignIn, "The word is another one."));
                     }
-                    sessions::forget_tries(&self.pool, &about).await?;
+                    self.was_right(&about, from).await?;
                 }
                 Ok(Entered::Guest(row))
             }
@@ -178,12 +184,12 @@ impl Studio {
         if let Some(secret) = person.second_factor.as_deref().filter(|_| person.second_factor_holds) {
             let Some(code) = code.filter(|c| !c.trim().is_empty()) else {
                 // Knowing the password is half of it; who comes back with the code tries once.
-                sessions::forget_tries(&self.pool, &about).await?;
+                self.was_right(&about, from).await?;
                 return Err(Problem::new(Code::SecondFactor, "The code that your second factor shows is asked for as well."));
             };
             self.use_code(person.id, secret, code).await?;
         }
-        sessions::forget_tries(&self.pool, &about).await?;
+        self.was_right(&about, from).await?;
         Ok(person)
     }
 
@@ -216,7 +222,7 @@ impl Studio {
         let secret = person.second_factor.ok_or_else(|| Problem::not_found("second factor"))?;
         self.count_try(&format!("code {id}"), from).await?;
         self.use_code(id, &secret, code).await?;
-        sessions::forget_tries(&self.pool, &format!("code {id}")).await?;
+        self.was_right(&format!("code {id}"), from).await?;
         Ok(people::set_second_factor(&self.pool, id, holds.then_some(&secret[..]), holds).await?)
     }
 
@@ -232,7 +238,7 @@ impl Studio {
     ///
     /// # Errors
     /// A key that opens something else, a name or password that is none, or what the database says.
-    pub async fn accept(&self, key: &str, newcomer: &Newcomer) -> Result<PersonRow, Problem> {
+    pub async fn accept(&self, key: &str, newcomer: &Newcomer, from: &str) -> Result<PersonRow, Problem> {
         let row = self.key(key).await?;
         let id = match &row.opens {
             Opens::Password(person) => {
@@ -247,10 +253,12 @@ impl Studio {
                 // Who is known here already says so with their password.
                 let id = match people::by_email(&self.pool, email).await? {
                     Some(known) => {
-                        self.count_try(&format!("sign-in {email}"), "").await?;
+                        let about = format!("sign-in {email}");
+                        self.count_try(&about, from).await?;
                         if !self.is_right(&newcomer.password, known.password.as_deref()).await? {
                             return Err(wrong());
                         }
+                        self.was_right(&about, from).await?;
                         known.id
                     }
                     None => {

@@ -287,7 +287,7 @@ td {
   padding-right: 0;
 }
 .role {
-  min-width: 230px;
+  min-width: 250px;
 }
 .record {
   margin-top: 16px;
