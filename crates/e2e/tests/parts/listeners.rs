@@ -177,7 +177,7 @@ async fn twenty_uploads_at_once_take_no_memory_each() {
             let block = bytes::Bytes::from(vec![k; 1 << 20]);
             let chunks = futures_util::stream::iter((0..BYTES >> 20).map(move |_| Ok::<_, std::io::Error>(block.clone())));
             let part = reqwest::multipart::Part::stream_with_length(reqwest::Body::wrap_stream(chunks), BYTES as u64).file_name(format!("{k}.wav"));
-            client.post(url).multipart(reqwest::multipart::Form::new().part("file", part)).send().await.unwrap().status().as_u16()
+            client.post(url).multipart(reqwest::multipart::Form::new().part("file", part)).send().await.unwrap().text().await.unwrap()
         })
     });
     let uploads: Vec<_> = uploads.collect();
@@ -187,5 +187,6 @@ async fn twenty_uploads_at_once_take_no_memory_each() {
     }
     let server = family(stand.server.pid()).into_iter().find(|s| s.does == "serve").unwrap();
     println!("20 uploads of 100 MiB at once: {:.1} s, server at most {} MiB, {answers:?}", begun.elapsed().as_secs_f64(), server.most_bytes >> 20);
+    assert!(answers.iter().all(|answer| answer.contains("revision")));
     assert!(server.most_bytes < 400 << 20);
 }

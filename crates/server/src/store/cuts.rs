@@ -348,7 +348,7 @@ async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &st
         .execute(&mut **transaction)
         .await?;
     note_listed(transaction, id, &cut.setup).await?;
-    people::grant_sounds(&mut **transaction, origin.project, &unused::names_in(&cut.setup)?).await?;
+    people::grant_sounds(transaction, origin.project, &unused::names_in(&cut.setup)?).await?;
     let made = Made::after(transaction, None, &cut.setup, Some(cut)).await?;
     // A version waits for its plan from the first, and is silent meanwhile.
     let place = Place { revision: 1, parent: None, base: mother.map(|_| 1), planned_for: None };
