@@ -65,7 +65,10 @@ pub async fn connect(url: &str) -> Result<MySqlPool, sqlx::Error> {
         })
         .connect(url)
         .await?;
-    sqlx::migrate!().run(&pool).await?;
+    let mut migrator = sqlx::migrate!();
+    // While a house is brought up to date one machine after the other, workers of the version before start anew beside a newer one.
+    migrator.set_ignore_missing(true);
+    migrator.run(&pool).await?;
     Ok(pool)
 }
 
