@@ -4879,6 +4879,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description There were too many requests */
             429: {
                 headers: {
@@ -4945,6 +4954,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5036,6 +5054,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description A value is not allowed */
             422: {
                 headers: {
@@ -5118,6 +5145,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5238,6 +5274,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description The plan was changed elsewhere */
             409: {
                 headers: {
@@ -5344,6 +5389,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5464,6 +5518,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10453,6 +10516,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description There were too many requests */
             429: {
                 headers: {
@@ -10519,6 +10591,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10845,6 +10926,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description The plan was changed elsewhere */
             409: {
                 headers: {
@@ -10951,6 +11041,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11071,6 +11170,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description The plan was changed elsewhere */
             409: {
                 headers: {
@@ -11182,6 +11290,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11777,6 +11894,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description There were too many requests */
             429: {
                 headers: {
@@ -11845,6 +11971,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11961,6 +12096,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description The plan was changed elsewhere */
             409: {
                 headers: {
@@ -12056,6 +12200,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12292,6 +12445,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description There were too many requests */
             429: {
                 headers: {
@@ -12362,6 +12524,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13153,6 +13324,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description The plan was changed elsewhere */
             409: {
                 headers: {
@@ -13260,6 +13440,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemBody"];
                 };
             };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
             /** @description The plan was changed elsewhere */
             409: {
                 headers: {
@@ -13351,6 +13540,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13544,6 +13742,15 @@ export interface operations {
             };
             /** @description The request comes from elsewhere */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -149,8 +149,12 @@ pub struct CutListView {
 #[get("/api/cuts")]
 pub async fn all_cuts(studio: AskedStudio, listed: web::Query<ListedCuts>) -> Result<web::Json<CutListView>, Problem> {
     let ListedCuts { project, words, sort, skip, count } = listed.into_inner();
-    let count = count.unwrap_or(60).min(200);
-    let (rows, total) = studio.cuts(project, &words.unwrap_or_default(), sort.unwrap_or_default(), skip.unwrap_or(0), count).await?;
+    let (skip, count) = (skip.unwrap_or(0), count.unwrap_or(60));
+    // As the description of the interface has it: 32 bits with a sign.
+    if i32::try_from(skip.max(count)).is_err() {
+        return Err(Problem::bad_value("There are fewer cuts than that."));
+    }
+    let (rows, total) = studio.cuts(project, &words.unwrap_or_default(), sort.unwrap_or_default(), skip, count.min(200)).await?;
     Ok(web::Json(CutListView { cuts: rows.iter().map(CutSummary::from).collect(), total }))
 }
 

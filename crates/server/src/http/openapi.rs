@@ -131,10 +131,7 @@ pub fn document() -> String {
 fn add_problems(method: &Method, operation: &mut Operation) {
     let parameters = operation.parameters.as_deref().unwrap_or_default();
     let has = |place: &ParameterIn| parameters.iter().any(|p| matches!(p, RefOr::T(p) if p.parameter_in == *place));
-    let mut codes = vec![Code::BadRequest, Code::SignIn, Code::Foreign, Code::TooMany, Code::Internal, Code::Unavailable];
-    if has(&ParameterIn::Path) {
-        codes.push(Code::NotFound);
-    }
+    let mut codes = vec![Code::BadRequest, Code::SignIn, Code::Foreign, Code::NotFound, Code::TooMany, Code::Internal, Code::Unavailable];
     if has(&ParameterIn::Path) || has(&ParameterIn::Query) || operation.request_body.is_some() {
         codes.push(Code::BadValue);
     }

@@ -145,7 +145,10 @@ pub fn line_of(method: &Method, path: &str) -> Option<&'static Line> {
 /// What is answered at an address of the interface that nothing answers to: that there is none, or that
 /// it takes other methods.
 pub fn nothing_there(path: &str, method: &Method) -> HttpResponse {
-    let allowed: Vec<&str> = addresses().iter().filter(|(address, _)| address.is_match(path)).map(|(_, line)| line.0.as_str()).collect();
+    // Of two addresses that match, the one with fewer places for names is meant.
+    let matching = || addresses().iter().filter(|(address, _)| address.is_match(path)).map(|(_, line)| *line);
+    let meant = matching().map(|line| line.1).min_by_key(|pattern| pattern.matches('{').count());
+    let allowed: Vec<&str> = matching().filter(|line| Some(line.1) == meant).map(|line| line.0.as_str()).collect();
     if allowed.is_empty() || allowed.contains(&method.as_str()) {
         return Problem::not_found("address").error_response();
     }
