@@ -46,7 +46,7 @@ async fn a_backup_of_a_running_house_is_the_same_house_elsewhere() {
 #[tokio::test(flavor = "multi_thread")]
 async fn figures_are_offered_where_they_are_asked_for_and_tell_no_names() {
     let port = free_port().unwrap();
-    let stand = Stand::new(&["--workers", "0", "--metrics", &format!("127.0.0.1:{port}")]).await;
+    let stand = Stand::with_own_database(&["--workers", "0", "--metrics", &format!("127.0.0.1:{port}")]).await;
     let cut = stand.make_cut("Nobody's business", "10").await;
     stand.cut(&cut).await;
     let told = eventually(Duration::from_secs(20), async || {
@@ -61,4 +61,6 @@ async fn figures_are_offered_where_they_are_asked_for_and_tell_no_names() {
     // It lives without its database, and is not ready without it.
     let alive = async |path: &str| reqwest::get(stand.server.url(path)).await.unwrap().status().as_u16();
     assert_eq!((alive("/api/alive").await, alive("/api/health").await), (204, 204));
+    stand.database.kill().unwrap();
+    assert_eq!((alive("/api/alive").await, alive("/api/health").await), (204, 503));
 }

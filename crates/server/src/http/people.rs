@@ -134,7 +134,6 @@ pub async fn enter(
             let _ = writeln!(std::io::stdout(), "For another browser: {}", house.link(&studio.house_key().await?));
             Asker { alone: true, ..asker }
         }
-        Entered::Person(person) => Asker { person: Some(person.id), ..asker },
         Entered::Guest(key) => Asker { guest: Some(key.id), ..asker },
     };
     asker.enter(&session)?;

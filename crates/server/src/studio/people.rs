@@ -29,8 +29,6 @@ const PASSWORD_LETTERS: std::ops::RangeInclusive<usize> = 10..=200;
 pub enum Entered {
     /// Somebody who is alone at this machine.
     Alone,
-    /// A person.
-    Person(PersonRow),
     /// Somebody who may hear one cut.
     Guest(KeyRow),
 }
