@@ -208,10 +208,10 @@ function open(handle: Handle) {
   if (handle.level) emit('select', handle.level, handle.x, top, handle.lane ?? null)
   else emit('seek', handle.atS)
 }
-/** Where a flag of a remark stands: over the band, its pole at the moment. */
+/** Where a flag of a remark stands: on the band, its pole at the moment; shots and letters above it stay readable. */
 function flagAt(seconds: number) {
   const line = Math.min(lineCount.value - 1, Math.floor(seconds / props.secondsPerLine))
-  return { x: sheet.value.x(line, seconds), y: line * sheet.value.lineHeight + ROWS.band - 46 }
+  return { x: sheet.value.x(line, seconds), y: line * sheet.value.lineHeight + ROWS.band - 24 }
 }
 const laneOf = (index: number) => props.cut.plan.lanes[index] ?? null
 /** Where the wedges of a line lie on the sheet. */
