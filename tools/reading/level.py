@@ -89,7 +89,7 @@ def rust(values):
     return "[" + ", ".join(f"{v:.5g}" if "." in f"{v:.5g}" or "e" in f"{v:.5g}" else f"{v:.5g}.0" for v in values) + "]"
 
 
-def main():
+def arguments():
     parser = argparse.ArgumentParser()
     for name in ("--sets", "--composed", "--sequenced"):
         parser.add_argument(name, action="append", default=[])
@@ -98,67 +98,78 @@ def main():
     parser.add_argument("--sequenced-weight", type=float, default=0.5)
     parser.add_argument("--l2", type=float, default=L2)
     parser.add_argument("--dry", action="store_true")
-    given = parser.parse_args()
+    return parser.parse_args()
+
+
+def material(given):
+    """What there is to learn from and to judge by: part (learn, composed, held, report), name, group, truth, file of inputs, weight."""
     cache = Path(given.cache)
     cache.mkdir(parents=True, exist_ok=True)
-    learn, held, report = [], [], []
-    for folder in given.sets:
-        for path in sorted(Path(folder).glob("*/*.truth.json")):
-            truth = json.loads(path.read_text())
-            if "beats" not in truth:
-                continue
+
+    def rendered(kind, path):
+        raw = cache / f"{kind}_{path.stem}.f32"
+        if not raw.exists():
+            np.load(path.with_suffix(".npy")).astype("<f4").tofile(raw)
+        return raw
+
+    for path in (p for folder in given.sets for p in sorted(Path(folder).glob("*/*.truth.json"))):
+        truth = json.loads(path.read_text())
+        if "beats" in truth:
             wav = path.with_name(path.name.replace(".truth.json", ".wav"))
-            p = piece(path.stem, path.parent.name, truth, inputs_of(wav, cache), 1.0)
-            if p:
-                (learn if is_for_choosing(path) else report).append(p)
-    for folder in given.composed:
-        for k, path in enumerate(sorted(Path(folder).glob("*.json"))):
-            truth = json.loads(path.read_text())
-            raw = cache / f"composed_{path.stem}.f32"
-            if not raw.exists():
-                np.load(path.with_suffix(".npy")).astype("<f4").tofile(raw)
-            p = piece(path.stem, truth.get("style") or truth["family"], truth, raw, given.composed_weight)
-            if p:
-                (held if k % 5 == 4 else learn).append(dict(p, composed=True))
-    for folder in given.sequenced:
-        for path in sorted(Path(folder).glob("*.json")):
-            truth = json.loads(path.read_text())
-            if not is_for_level(truth["source"]):
-                continue
-            raw = cache / f"sequenced_{path.stem}.f32"
-            if not raw.exists():
-                np.load(path.with_suffix(".npy")).astype("<f4").tofile(raw)
+            yield "learn" if is_for_choosing(path) else "report", path.stem, path.parent.name, truth, inputs_of(wav, cache), 1.0
+    for k, path in ((k, p) for folder in given.composed for k, p in enumerate(sorted(Path(folder).glob("*.json")))):
+        truth = json.loads(path.read_text())
+        yield "held" if k % 5 == 4 else "composed", path.stem, truth.get("style") or truth["family"], truth, rendered("composed", path), given.composed_weight
+    for path in (p for folder in given.sequenced for p in sorted(Path(folder).glob("*.json"))):
+        truth = json.loads(path.read_text())
+        if is_for_level(truth["source"]):
             # Two renderings of a composition say little more than one; what no drum proves says less.
             weight = (0.5 if truth["family"] == "midi" else 1.0) * (1.0 if truth["trusted"] else 0.5)
-            p = piece(path.stem, f"sequenced {truth['family']}", truth, raw, given.sequenced_weight * weight)
-            if p:
-                learn.append(p)
+            yield "learn", path.stem, f"sequenced {truth['family']}", truth, rendered("sequenced", path), given.sequenced_weight * weight
+
+
+def fitted(pieces, z, l2):
+    return minimize(loss, np.zeros(z[0].shape[1]), args=(pieces, z, l2), jac=True, method="L-BFGS-B").x
+
+
+def fold(piece):
+    """By name: what one composition says never judges another rendering of it."""
+    return int(hashlib.sha1(re.sub(r"_\d$", "", piece["name"]).encode()).hexdigest(), 16) % 8
+
+
+def weights_file(folder, mean, scale, w):
+    (ROOT / "crates/core/src/reading" / folder / "weights.rs").write_text(
+        f"//! Made by `tools/reading/{folder.split('/')[0]}.py`; do not edit.\n\nuse super::FEATURES;\n\n"
+        f"/// Means of the features.\npub const MEAN: [f32; FEATURES] = {rust(mean)};\n/// Their standard deviations.\npub const SCALE: [f32; FEATURES] = {rust(scale)};\n"
+        f"/// Weights.\npub const WEIGHTS: [f32; FEATURES] = {rust(w)};\n"
+    )
+
+
+def folds(learn, usable, z, l2):
+    """What eight folds say of each piece that we did not compose, and those pieces."""
+    judged = sorted((p for p in learn if not p["composed"]), key=lambda p: p["name"])
+    weights = [fitted(own, z(own), l2) for own in ([p for p in usable if p["composed"] or fold(p) != k] for k in range(8))]
+    return judged, [(x @ weights[fold(p)])[:, None] for p, x in zip(judged, z(judged))]
+
+
+def main():
+    given = arguments()
+    learn, held, report = [], [], []
+    for part, name, group, truth, inputs, weight in material(given):
+        p = piece(name, group, truth, inputs, weight)
+        if p:
+            {"learn": learn, "composed": learn, "held": held, "report": report}[part].append(dict(p, composed=part == "composed"))
     usable = [p for p in learn if p["f"].max() > 0.85]
     stack = np.concatenate([p["x"] for p in usable])
     mean, scale = stack.mean(0), stack.std(0) + 1e-6
     z = lambda pieces: [np.clip((p["x"] - mean) / scale, -4, 4) for p in pieces]
-    w = minimize(loss, np.zeros(stack.shape[1]), args=(usable, z(usable), given.l2), jac=True, method="L-BFGS-B").x
-    # Folds by name: what one composition says never judges another rendering of it.
-    real = sorted((p for p in learn if not p["composed"]), key=lambda p: p["name"])
-    fold = lambda p: int(hashlib.sha1(re.sub(r"_\d$", "", p["name"]).encode()).hexdigest(), 16) % 8
-    judged, chosen = [], []
-    for k in range(8):
-        own = [p for p in usable if p["composed"] or fold(p) != k]
-        weights = minimize(loss, np.zeros(stack.shape[1]), args=(own, z(own), given.l2), jac=True, method="L-BFGS-B").x
-        held_out = [p for p in real if fold(p) == k]
-        judged += [dict(p, x=p["x"]) for p in held_out]
-        chosen += [np.array([weights]) for _ in held_out]
-    folded = [np.clip((p["x"] - mean) / scale, -4, 4) @ c[0] for p, c in zip(judged, chosen)]
-    table("eight folds", judged, [s[:, None] for s in folded], np.array([1.0]))
+    w = fitted(usable, z(usable), given.l2)
+    table("eight folds", *folds(learn, usable, z, given.l2), np.array([1.0]))
     table("learned from", learn, z(learn), w)
     table("composed, held back", held, z(held), w)
     table("reporting half", report, z(report), w)
     if not given.dry:
-        (ROOT / "crates/core/src/reading/level/weights.rs").write_text(
-            "//! Made by `tools/reading/level.py`; do not edit.\n\nuse super::FEATURES;\n\n"
-            f"/// Means of the features.\npub const MEAN: [f32; FEATURES] = {rust(mean)};\n/// Their standard deviations.\npub const SCALE: [f32; FEATURES] = {rust(scale)};\n"
-            f"/// Weights.\npub const WEIGHTS: [f32; FEATURES] = {rust(w)};\n"
-        )
+        weights_file("level", mean, scale, w)
 
 
 if __name__ == "__main__":

@@ -95,6 +95,8 @@ pub struct Activations {
     pub chord: Vec<f32>,
     /// Of any note that begins.
     pub attack: Vec<f32>,
+    /// Of the start of a phrase.
+    pub phrase: Vec<f32>,
 }
 
 /// The weights, written by `tools/reading/train.py`.
@@ -117,17 +119,16 @@ impl Activations {
         for (one, other) in logits.iter_mut().zip(others) {
             one.iter_mut().zip(other).for_each(|(a, b)| *a = 0.5 * (*a + b));
         }
-        // Where phrases begin it learned as well; nothing asks for it yet.
-        let [beat, downbeat, kick, snare, cymbal, bass, chord, attack, _] = std::array::from_fn(|k| logits.iter().map(|l| probability(l[k])).collect());
-        Self { beat, downbeat, kick, snare, cymbal, bass, chord, attack }
+        let [beat, downbeat, kick, snare, cymbal, bass, chord, attack, phrase] = std::array::from_fn(|k| logits.iter().map(|l| probability(l[k])).collect());
+        Self { beat, downbeat, kick, snare, cymbal, bass, chord, attack, phrase }
     }
 
     /// What is heard where only beats and first beats are: for tests.
     #[cfg(test)]
     pub fn of_beats(beat: Vec<f32>, downbeat: Vec<f32>) -> Self {
         let silent = vec![0.0; beat.len()];
-        let [kick, snare, cymbal, bass, chord, attack] = std::array::from_fn(|_| silent.clone());
-        Self { beat, downbeat, kick, snare, cymbal, bass, chord, attack }
+        let [kick, snare, cymbal, bass, chord, attack, phrase] = std::array::from_fn(|_| silent.clone());
+        Self { beat, downbeat, kick, snare, cymbal, bass, chord, attack, phrase }
     }
 }
 

@@ -7,7 +7,7 @@ use super::correction::Correction;
 use super::features::BeatFeatures;
 use super::grid::Grid;
 use super::level::{self, Candidate};
-use super::metre::{self, Bars};
+use super::metre::{self, Bars, choice::{self, Count}};
 use serde::{Deserialize, Serialize};
 
 /// Another way to count the bed, for when the likeliest is wrong.
@@ -44,24 +44,20 @@ pub struct Counter<'a> {
 /// How much accents count beside the log-odds of the network.
 const ACCENTS: f32 = 0.6;
 
-/// How often nine in ten bars began where they were said to (F-measure over 0.9 at 70 ms) where the network was as sure
-/// of them: measured on 120 composed pieces and the 26 of the development set, in ninths, with the older of the two
-/// networks alone.
-const BARS_RIGHT: [(f32, f32); 8] = [(0.05, 0.08), (0.15, 0.15), (0.2, 0.25), (0.27, 0.48), (0.4, 0.62), (0.5, 0.7), (0.6, 0.9), (0.7, 0.96)];
-
-/// A table read between its entries.
-fn chance(table: &[(f32, f32)], sure: f32) -> f32 {
-    let pair = table.windows(2).find(|w| sure <= w[1].0).or(table.windows(2).last());
-    pair.map_or(sure, |w| {
-        let share = ((sure - w[0].0) / (w[1].0 - w[0].0)).clamp(0.0, 1.0);
-        w[0].1 + share * (w[1].1 - w[0].1)
-    })
-}
-
 struct Counted {
     beats_s: Vec<f64>,
-    odds: Vec<f32>,
+    /// The ways to count bars, likeliest first.
+    ways: Vec<Count>,
     bars: Bars,
+}
+
+impl Counted {
+    /// How likely bars begin where they are said to, if the beats are right.
+    fn bars_sure(&self) -> f32 {
+        /// Bars of five or seven, and beds of a few bars, which the choice knows nothing of.
+        const UNKNOWN: f32 = 0.5;
+        self.ways.first().filter(|way| way.metre == self.bars.metre as usize).map_or(UNKNOWN, |way| way.likelihood)
+    }
 }
 
 impl Counter<'_> {
@@ -75,16 +71,16 @@ impl Counter<'_> {
         let best = self.count(likeliest.beats_s);
         let mut grid = self.grid(&best);
         let opinions = self.opinions(&best, &grid, likeliest.likelihood, &all);
-        let bar_doubt = opinions.iter().filter(|o| !tells_beats(&o.correction)).map(|o| o.likelihood).fold(0.0, f32::max);
         grid.beat_confidence = likeliest.likelihood;
-        grid.bar_confidence = chance(&BARS_RIGHT, grid.bar_confidence * (1.0 - 0.7 * bar_doubt));
+        // Where beats are wrong, bars are.
+        grid.bar_confidence = likeliest.likelihood * best.bars_sure();
         (grid, opinions)
     }
 
     /// Beats in bars, by what the network says and by how the beats sound.
     fn count(&self, beats_s: Vec<f64>) -> Counted {
-        let odds = self.odds(&beats_s);
-        Counted { bars: metre::find(&odds), beats_s, odds }
+        let ways = choice::counts(&beats_s, self.heard, self.inputs);
+        Counted { bars: metre::walk(&self.odds(&beats_s), ways.first().map(|way| (way.metre, way.first))), beats_s, ways }
     }
 
     fn odds(&self, beats_s: &[f64]) -> Vec<f32> {
@@ -102,22 +98,20 @@ impl Counter<'_> {
             let correction = ways.into_iter().find(leads_there)?;
             Some(SecondOpinion { correction, tempo_bpm: bpm, metre: best.bars.metre, likelihood: other.likelihood / (other.likelihood + sure) })
         });
-        // What a bar more or less earns is a clear lead.
-        let likelihood = |lost: f32| 1.0 / (1.0 + (lost / (0.04 * best.bars.score.abs() + 3.0)).exp());
-        let odds = &best.odds;
-        let metre = best.bars.metre;
-        let first = best.bars.downbeats.first().copied().unwrap_or(0);
-        let straight = metre::counted(odds, metre as usize, first % metre as usize).score;
-        let by_phase = (1..metre).map(|beats| {
-            let score = metre::counted(odds, metre as usize, (first + beats as usize) % metre as usize).score;
-            let by = if beats > metre / 2 { beats as i32 - metre as i32 } else { beats as i32 };
-            SecondOpinion { correction: Correction::ShiftBars { beats: by }, tempo_bpm, metre, likelihood: likelihood(straight - score) }
+        let bars_sure = best.bars_sure();
+        let by_bars = best.ways.iter().skip(1).enumerate().filter_map(|(k, way)| {
+            let (metre, first) = best.ways.first().map(|best| (best.metre, best.first))?;
+            let correction = if way.metre == metre {
+                let by = (way.first + metre - first) % metre;
+                Correction::ShiftBars { beats: if by > metre / 2 { by as i32 - metre as i32 } else { by as i32 } }
+            } else if best.ways[1..=k].iter().all(|likelier| likelier.metre != way.metre) {
+                Correction::Metre { beats: way.metre as u32 }
+            } else {
+                return None;
+            };
+            Some(SecondOpinion { correction, tempo_bpm, metre: way.metre as u32, likelihood: way.likelihood / (way.likelihood + bars_sure) })
         });
-        let by_metre = [2, 3, 4].into_iter().filter(|m| *m != metre).map(|beats| {
-            let score = metre::only(odds, beats as usize).score;
-            SecondOpinion { correction: Correction::Metre { beats }, tempo_bpm, metre: beats, likelihood: likelihood(best.bars.score - score) }
-        });
-        let mut all: Vec<SecondOpinion> = by_level.chain(by_phase).chain(by_metre).filter(|o| o.likelihood >= LEAST_LIKELIHOOD).collect();
+        let mut all: Vec<SecondOpinion> = by_level.chain(by_bars).filter(|o| o.likelihood >= LEAST_LIKELIHOOD).collect();
         all.sort_by(|a, b| b.likelihood.total_cmp(&a.likelihood));
         all.truncate(OPINIONS);
         all
@@ -138,10 +132,6 @@ impl Counter<'_> {
     }
 }
 
-fn tells_beats(correction: &Correction) -> bool {
-    matches!(correction, Correction::DoubleTempo | Correction::HalfTempo | Correction::OffBeats | Correction::Tempo { .. })
-}
-
 impl Recount for Counter<'_> {
     fn near(&self, bpm: f64, taps_s: &[f64]) -> Option<Grid> {
         let path = beats::path_near(self.heard, self.span, bpm, taps_s)?;
@@ -151,7 +141,9 @@ impl Recount for Counter<'_> {
     }
 
     fn in_bars_of(&self, grid: Grid, beats: u32) -> Grid {
-        let bars = metre::only(&self.odds(&grid.beats_s), beats as usize);
+        let told = choice::counts(&grid.beats_s, self.heard, self.inputs).into_iter().find(|way| way.metre == beats as usize);
+        let odds = self.odds(&grid.beats_s);
+        let bars = told.map_or_else(|| metre::only(&odds, beats as usize), |way| metre::only_from(&odds, way.metre, way.first));
         Grid { metre: beats, downbeats: bars.downbeats, ..grid }
     }
 }
@@ -175,15 +167,6 @@ mod tests {
         // Not in the middle of a bar, not after silence, not where no beat would be.
         for (count, music, length) in [(31, end, end), (32, end - 9600, end), (32, end + 9600, end + 9600)] {
             assert_eq!(grid(count).closed_at(length, music), grid(count), "{count} beats, {music} of {length}");
-        }
-    }
-
-    #[test]
-    fn chances_rise_with_how_sure_the_network_is() {
-        let all: Vec<f32> = (0..=100).map(|k| chance(&BARS_RIGHT, k as f32 / 100.0)).collect();
-        assert!(all.windows(2).all(|w| w[0] <= w[1]) && all.iter().all(|c| (0.0..=1.0).contains(c)));
-        for (sure, measured) in BARS_RIGHT {
-            assert!((chance(&BARS_RIGHT, sure) - measured).abs() < 1e-6);
         }
     }
 }

@@ -53,7 +53,7 @@ use counter::Counter;
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.
-pub const VERSION: u32 = 12;
+pub const VERSION: u32 = 13;
 
 /// Reading was stopped by its caller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -221,6 +221,12 @@ pub fn bar_line_features(inputs: &[f32], bar_lines_s: &[f64]) -> Vec<[f32; secti
 pub fn level_candidates(inputs: &[f32]) -> Vec<(Vec<f64>, [f32; level::FEATURES])> {
     let span = (0, 2 * inputs.len() / activations::INPUTS);
     level::candidates(&activations::Activations::of(inputs), inputs, span).into_iter().map(|c| (c.beats_s, c.features)).collect()
+}
+
+/// The ways in which beats could be counted in bars: beats in a bar, the first beat that begins one, and what tells them
+/// apart, for `tools/reading/metre.py`; `inputs` as [`network_inputs`] gives them.
+pub fn bar_candidates(inputs: &[f32], beats_s: &[f64]) -> Vec<(usize, usize, [f32; metre::choice::FEATURES])> {
+    metre::choice::counts(beats_s, &activations::Activations::of(inputs), inputs).into_iter().map(|c| (c.metre, c.first, c.features)).collect()
 }
 
 /// What tells how naturally a bed goes from phrase to phrase, for `tools/reading/sequel.py`: for every two lines at which

@@ -1,8 +1,10 @@
 //! Beats in a bar, and which beat begins it.
 //!
-//! A hidden Markov model walks the beats through bars of two to seven: each first
-//! beat of a bar earns the log-odds that the network gives it, and a change of metre or a bar cut
-//! short costs (after the bar-pointer models of Whiteley, Cemgil and Godsill, ISMIR 2006).
+//! What the bed as a whole is counted in is one choice among all ways (`choice`). A hidden Markov model then walks the
+//! beats: each first beat of a bar earns the log-odds that the network gives it, more where the choice has one, and a
+//! change of metre or a bar cut short costs (after the bar-pointer models of Whiteley, Cemgil and Godsill, ISMIR 2006).
+
+pub mod choice;
 
 use super::activations::{Activations, frame_of};
 use super::beats::{even_odds, log_odds};
@@ -15,8 +17,6 @@ pub struct Bars {
     pub metre: u32,
     /// Indices of the beats that begin a bar.
     pub downbeats: Vec<usize>,
-    /// Sum of the log-odds of the first beats, less what irregular bars cost.
-    pub score: f32,
 }
 
 /// Beats in a bar, with what a piece must earn to be counted so.
@@ -24,10 +24,6 @@ const METRES: [(usize, f32); 4] = [(4, 0.0), (3, 1.5), (5, 4.0), (7, 14.0)];
 /// From here on rare enough to be the metre of a whole piece or of none of it: now and then a bar of five would
 /// only excuse a count that has slipped.
 const WHOLE_ONLY: usize = 5;
-/// Two beats in a bar, not four, when the third of four is nearly as much a first as the first.
-const HALVED_BELOW: f32 = 0.5;
-/// Six beats in a bar, not three, when every other bar begins with far less.
-const DOUBLED_ABOVE: f32 = 1.2;
 /// Cost of going on in another metre.
 const OTHER_METRE: f32 = 16.0;
 /// Cost of a bar that is cut short.
@@ -67,49 +63,38 @@ fn standardise(values: &[f32]) -> Vec<f32> {
     values.iter().map(|v| ((v - mean) * scale).clamp(-2.5, 2.5)).collect()
 }
 
-/// The metre whose first beats earn most.
-fn likeliest(odds: &[f32]) -> usize {
-    METRES.iter().map(|&(metre, least)| (metre, only(odds, metre).score - least)).max_by(|a, b| a.1.total_cmp(&b.1)).map_or(4, |m| m.0)
-}
-
-/// Groups beats into bars.
-///
-/// The metre is the one whose first beats earn most; whether half or twice as many beats make a
-/// bar is told by how much the first beats of half a bar, or of every other bar, fall behind.
-pub fn find(odds: &[f32]) -> Bars {
-    let metre = likeliest(odds);
-    let behind = |beats: usize, half: usize| {
-        let bars = only(odds, beats).downbeats;
-        let mean = |later: usize| {
-            let all: Vec<f32> = bars.iter().filter_map(|&d| odds.get(d + later).copied()).collect();
-            all.iter().sum::<f32>() / all.len().max(1) as f32
-        };
-        mean(0) - mean(half)
-    };
-    let metre = match metre {
-        4 if behind(4, 2) < HALVED_BELOW => 2,
-        3 if odds.len() >= 24 && behind(6, 3) > DOUBLED_ABOVE => 6,
-        other => other,
-    };
+/// Groups beats into bars, counted as it was `chosen` for the whole but where that costs more than bars cut short.
+pub fn walk(odds: &[f32], chosen: Option<(usize, usize)>) -> Bars {
+    let by_walking = METRES.iter().map(|&(metre, least)| (metre, within(odds, &[(metre, 0.0)]).0 - least)).max_by(|a, b| a.1.total_cmp(&b.1)).map_or(4, |m| m.0);
+    // Bars of five and seven are too rare for the choice to know them.
+    let (metre, first) = chosen.filter(|_| by_walking < WHOLE_ONLY).map_or((by_walking, None), |(metre, first)| (metre, Some(first)));
+    let odds = first.map_or_else(|| odds.to_vec(), |first| favoured(odds, metre, first));
     let others = METRES.iter().map(|m| m.0).filter(|m| *m < WHOLE_ONLY && m % metre != 0 && metre % m != 0);
     let all: Vec<(usize, f32)> = std::iter::once((metre, 0.0)).chain(others.map(|m| (m, OTHER_METRE))).collect();
-    within(odds, &all)
+    within(&odds, &all).1
+}
+
+/// The odds with more for the first beats of so many from `first` on.
+fn favoured(odds: &[f32], metre: usize, first: usize) -> Vec<f32> {
+    /// In log-odds: as much as a beat that clearly is no first one lacks; some six bars outweigh it that begin elsewhere.
+    const MORE: f32 = 2.0;
+    odds.iter().enumerate().map(|(k, o)| if k % metre == first { o + MORE } else { *o }).collect()
+}
+
+/// Groups beats into bars of one metre, from `first` on but where that costs more than bars cut short.
+pub fn only_from(odds: &[f32], metre: usize, first: usize) -> Bars {
+    only(&favoured(odds, metre, first), metre)
 }
 
 /// Groups beats into bars of one metre, where they are likeliest.
 pub fn only(odds: &[f32], metre: usize) -> Bars {
-    within(odds, &[(metre, 0.0)])
+    within(odds, &[(metre, 0.0)]).1
 }
 
-/// Groups beats into bars of one metre, with the first beats at `phase` where nothing is cut.
-pub fn counted(odds: &[f32], metre: usize, phase: usize) -> Bars {
-    let downbeats: Vec<usize> = (phase..odds.len()).step_by(metre).collect();
-    Bars { metre: metre as u32, score: downbeats.iter().map(|&k| odds[k]).sum(), downbeats }
-}
-
-fn within(odds: &[f32], metres: &[(usize, f32)]) -> Bars {
+/// The likeliest bars, and the sum of the log-odds of their first beats less what irregular bars cost.
+fn within(odds: &[f32], metres: &[(usize, f32)]) -> (f32, Bars) {
     if odds.len() < 4 {
-        return Bars { metre: metres[0].0 as u32, ..Bars::default() };
+        return (0.0, Bars { metre: metres[0].0 as u32, ..Bars::default() });
     }
     // States are places (metre, beat of the bar), those of one metre together.
     let places: Vec<(usize, usize)> = metres.iter().enumerate().flat_map(|(m, &(beats, _))| (0..beats).map(move |beat| (m, beat))).collect();
@@ -149,10 +134,10 @@ fn within(odds: &[f32], metres: &[(usize, f32)]) -> Bars {
     let downbeats: Vec<usize> = (0..odds.len()).filter(|&k| places[path[k]].1 == 0).collect();
     let beats_in = |m: usize| path.iter().filter(|&&s| places[s].0 == m).count();
     let metre = (0..metres.len()).max_by_key(|&m| beats_in(m)).map_or(4, |m| metres[m].0);
-    Bars { metre: metre as u32, downbeats, score: total }
+    (total, Bars { metre: metre as u32, downbeats })
 }
 
-pub(super) fn distance(a: &[f32], b: &[f32]) -> f32 {
+pub(in crate::reading) fn distance(a: &[f32], b: &[f32]) -> f32 {
     a.iter().zip(b).map(|(x, y)| (x - y).powi(2)).sum::<f32>().sqrt()
 }
 
@@ -169,7 +154,7 @@ mod tests {
         for metre in 2..=7 {
             let mut all = odds(&[metre; 12]);
             all.splice(0..0, [-3.0]);
-            let bars = find(&all);
+            let bars = walk(&all, matches!(metre, 2 | 3 | 4 | 6).then_some((metre, 1)));
             assert_eq!(bars.metre as usize, metre);
             assert_eq!(bars.downbeats[..3], [1, 1 + metre, 1 + 2 * metre], "after a pickup");
         }
@@ -177,14 +162,14 @@ mod tests {
 
     #[test]
     fn a_bar_that_is_cut_short_does_not_lose_the_count() {
-        let bars = find(&odds(&[4, 4, 4, 4, 2, 4, 4, 4, 4]));
-        assert_eq!((bars.metre, bars.downbeats), (4, vec![0, 4, 8, 12, 16, 18, 22, 26, 30]));
+        let bars = walk(&odds(&[4, 4, 4, 4, 2, 4, 4, 4, 4, 4, 4]), Some((4, 0)));
+        assert_eq!((bars.metre, bars.downbeats), (4, vec![0, 4, 8, 12, 16, 18, 22, 26, 30, 34, 38]));
     }
 
     #[test]
     fn a_missed_first_beat_is_still_one() {
         let mut all = odds(&[3; 10]);
         all[12] = -2.0;
-        assert_eq!(find(&all).downbeats, (0..30).step_by(3).collect::<Vec<_>>());
+        assert_eq!(walk(&all, Some((3, 0))).downbeats, (0..30).step_by(3).collect::<Vec<_>>());
     }
 }
