@@ -7,7 +7,10 @@ use super::correction::Correction;
 use super::features::BeatFeatures;
 use super::grid::Grid;
 use super::level::{self, Candidate};
-use super::metre::{self, Bars, choice::{self, Count}};
+use super::metre::{
+    self, Bars,
+    choice::{self, Count},
+};
 use serde::{Deserialize, Serialize};
 
 /// Another way to count the bed, for when the likeliest is wrong.

@@ -10,13 +10,14 @@ mod weights;
 
 use super::activations::{Activations, INPUTS, frame_of};
 use super::beats::{self, BeatPath, even_odds, log_odds};
+use super::metre::choice::{self, Count};
 use super::metre::distance;
 use super::spectra::MEL_BANDS;
 use crate::units::mean;
 use weights::{MEAN, SCALE, WEIGHTS};
 
 /// Numbers that describe a candidate.
-pub const FEATURES: usize = 26;
+pub const FEATURES: usize = 30;
 
 /// A way to count a bed.
 #[derive(Debug, Clone, PartialEq)]
@@ -37,7 +38,8 @@ const RANGE_BPM: std::ops::Range<f64> = 36.0..240.0;
 pub fn candidates(heard: &Activations, inputs: &[f32], span: (usize, usize)) -> Vec<Candidate> {
     let ways = ways(beats::paths(heard, span), heard, span);
     let evidence = Evidence::of(heard, inputs);
-    let mut all: Vec<Candidate> = ways.into_iter().map(|beats_s| Candidate { features: evidence.features(&beats_s), beats_s, likelihood: 0.0 }).collect();
+    let candidate = |beats_s: Vec<f64>| Candidate { features: evidence.features(&beats_s, &choice::counts(&beats_s, heard, inputs)), beats_s, likelihood: 0.0 };
+    let mut all: Vec<Candidate> = ways.into_iter().map(candidate).collect();
     let best = all.iter().map(|c| c.features[SCORE]).fold(f32::MIN, f32::max);
     for candidate in &mut all {
         candidate.features[SCORE_BEHIND] = (candidate.features[SCORE] - best) / best.abs().max(0.3);
@@ -147,7 +149,7 @@ impl<'a> Evidence<'a> {
     }
 
     /// The numbers of a candidate but for how far it falls behind the best.
-    fn features(&self, beats_s: &[f64]) -> [f32; FEATURES] {
+    fn features(&self, beats_s: &[f64], counts: &[Count]) -> [f32; FEATURES] {
         let duration_s = (beats_s[beats_s.len() - 1] - beats_s[0]).max(1.0) as f32;
         let octaves = (beats::tempo(beats_s) / 110.0).log2() as f32;
         let between = |share: f64| beats_s.windows(2).map(|w| w[0] + share * (w[1] - w[0])).collect::<Vec<f64>>();
@@ -200,6 +202,10 @@ impl<'a> Evidence<'a> {
             on_beats(&bass_changes),
             every_other(&bass_changes),
             on_beats(&chroma_changes),
+            counts.first().map_or(0.0, |way| way.points),
+            counts.first().map_or(0.0, |way| way.likelihood),
+            counts.iter().filter(|way| way.metre == 3).map(|way| way.likelihood).sum(),
+            counts.iter().filter(|way| way.metre == 2).map(|way| way.likelihood).sum(),
         ]
     }
 

@@ -29,6 +29,8 @@ pub struct Count {
     pub first: usize,
     /// What speaks for and against it.
     pub features: [f32; FEATURES],
+    /// Their sum: the higher, the more plainly the beats are counted so.
+    pub points: f32,
     /// 0 to 1; all ways sum to 1.
     pub likelihood: f32,
 }
@@ -45,13 +47,16 @@ pub fn counts(beats_s: &[f64], heard: &Activations, inputs: &[f32]) -> Vec<Count
     let steps: Vec<f32> = beats_s.windows(2).map(|w| (w[1] - w[0]) as f32).collect();
     let beat_s = percentile(&steps, 0.5).max(1e-3);
     let ways = METRES.into_iter().flat_map(|metre| (0..metre).map(move |first| (metre, first)));
-    let mut all: Vec<Count> =
-        ways.map(|(metre, first)| Count { metre, first, features: features(&tracks, beat_s, metre, first), likelihood: 0.0 }).collect();
-    let points: Vec<f32> = all.iter().map(|c| (0..FEATURES).map(|k| WEIGHTS[k] * ((c.features[k] - MEAN[k]) / SCALE[k]).clamp(-4.0, 4.0)).sum()).collect();
-    let top = points.iter().copied().fold(f32::MIN, f32::max);
-    let total: f32 = points.iter().map(|p| (p - top).exp()).sum();
-    for (count, points) in all.iter_mut().zip(points) {
-        count.likelihood = (points - top).exp() / total;
+    let described = |(metre, first)| {
+        let features = features(&tracks, beat_s, metre, first);
+        let points = (0..FEATURES).map(|k| WEIGHTS[k] * ((features[k] - MEAN[k]) / SCALE[k]).clamp(-4.0, 4.0)).sum();
+        Count { metre, first, features, points, likelihood: 0.0 }
+    };
+    let mut all: Vec<Count> = ways.map(described).collect();
+    let top = all.iter().map(|c| c.points).fold(f32::MIN, f32::max);
+    let total: f32 = all.iter().map(|c| (c.points - top).exp()).sum();
+    for count in &mut all {
+        count.likelihood = (count.points - top).exp() / total;
     }
     all.sort_by(|a, b| b.likelihood.total_cmp(&a.likelihood));
     all
@@ -73,15 +78,24 @@ fn features(tracks: &[Vec<f32>], beat_s: f32, metre: usize, first: usize) -> [f3
             all[2 * TRACKS + k] = half - places(track, &|later| later != metre / 2);
         }
     }
-    let of_the_whole =
-        [bar, bar * bar, is(metre == 2), is(metre == 3), is(metre == 4), is(metre == 6), is(first == 0), is((beats - 1) % metre == first)];
+    let of_the_whole = [bar, bar * bar, is(metre == 2), is(metre == 3), is(metre == 4), is(metre == 6), is(first == 0), is((beats - 1) % metre == first)];
     all[3 * TRACKS..].copy_from_slice(&of_the_whole);
     all
 }
 
 /// What is known of each beat: what the network hears at it, and how the sound moves there.
 fn tracks(beats_s: &[f64], heard: &Activations, inputs: &[f32]) -> Vec<Vec<f32>> {
-    let told = [(&heard.downbeat, 2), (&heard.chord, 2), (&heard.kick, 1), (&heard.snare, 1), (&heard.cymbal, 1), (&heard.bass, 1), (&heard.attack, 1), (&heard.phrase, 3), (&heard.beat, 1)];
+    let told = [
+        (&heard.downbeat, 2),
+        (&heard.chord, 2),
+        (&heard.kick, 1),
+        (&heard.snare, 1),
+        (&heard.cymbal, 1),
+        (&heard.bass, 1),
+        (&heard.attack, 1),
+        (&heard.phrase, 3),
+        (&heard.beat, 1),
+    ];
     let odds = told.into_iter().map(|(values, reach)| {
         let usual = log_odds(percentile(values, 0.5));
         let odds = |s: &f64| (log_odds(highest(values, frame_of(*s), reach)) - usual) / 2.0;

@@ -65,7 +65,8 @@ fn standardise(values: &[f32]) -> Vec<f32> {
 
 /// Groups beats into bars, counted as it was `chosen` for the whole but where that costs more than bars cut short.
 pub fn walk(odds: &[f32], chosen: Option<(usize, usize)>) -> Bars {
-    let by_walking = METRES.iter().map(|&(metre, least)| (metre, within(odds, &[(metre, 0.0)]).0 - least)).max_by(|a, b| a.1.total_cmp(&b.1)).map_or(4, |m| m.0);
+    let by_walking =
+        METRES.iter().map(|&(metre, least)| (metre, within(odds, &[(metre, 0.0)]).0 - least)).max_by(|a, b| a.1.total_cmp(&b.1)).map_or(4, |m| m.0);
     // Bars of five and seven are too rare for the choice to know them.
     let (metre, first) = chosen.filter(|_| by_walking < WHOLE_ONLY).map_or((by_walking, None), |(metre, first)| (metre, Some(first)));
     let odds = first.map_or_else(|| odds.to_vec(), |first| favoured(odds, metre, first));
