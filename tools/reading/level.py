@@ -36,6 +36,13 @@ def inputs_of(wav, cache):
     return made
 
 
+def rendered(cache, kind, path):
+    raw = cache / f"{kind}_{path.stem}.f32"
+    if not raw.exists():
+        np.load(path.with_suffix(".npy")).astype("<f4").tofile(raw)
+    return raw
+
+
 def ways_of(inputs):
     return json.loads(subprocess.run([str(PROGRAMS / "level_candidates"), str(inputs)], capture_output=True, text=True, check=True).stdout)["ways"]
 
@@ -105,13 +112,6 @@ def material(given):
     """What there is to learn from and to judge by: part (learn, composed, held, report), name, group, truth, file of inputs, weight."""
     cache = Path(given.cache)
     cache.mkdir(parents=True, exist_ok=True)
-
-    def rendered(kind, path):
-        raw = cache / f"{kind}_{path.stem}.f32"
-        if not raw.exists():
-            np.load(path.with_suffix(".npy")).astype("<f4").tofile(raw)
-        return raw
-
     for path in (p for folder in given.sets for p in sorted(Path(folder).glob("*/*.truth.json"))):
         truth = json.loads(path.read_text())
         if "beats" in truth:
@@ -119,13 +119,13 @@ def material(given):
             yield "learn" if is_for_choosing(path) else "report", path.stem, path.parent.name, truth, inputs_of(wav, cache), 1.0
     for k, path in ((k, p) for folder in given.composed for k, p in enumerate(sorted(Path(folder).glob("*.json")))):
         truth = json.loads(path.read_text())
-        yield "held" if k % 5 == 4 else "composed", path.stem, truth.get("style") or truth["family"], truth, rendered("composed", path), given.composed_weight
+        yield "held" if k % 5 == 4 else "composed", path.stem, truth.get("style") or truth["family"], truth, rendered(cache, "composed", path), given.composed_weight
     for path in (p for folder in given.sequenced for p in sorted(Path(folder).glob("*.json"))):
         truth = json.loads(path.read_text())
         if is_for_level(truth["source"]):
             # Two renderings of a composition say little more than one; what no drum proves says less.
             weight = (0.5 if truth["family"] == "midi" else 1.0) * (1.0 if truth["trusted"] else 0.5)
-            yield "learn", path.stem, f"sequenced {truth['family']}", truth, rendered("sequenced", path), given.sequenced_weight * weight
+            yield "learn", path.stem, f"sequenced {truth['family']}", truth, rendered(cache, "sequenced", path), given.sequenced_weight * weight
 
 
 def fitted(pieces, z, l2):

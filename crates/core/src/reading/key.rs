@@ -1,11 +1,16 @@
-//! The key of a bed, from how long each pitch class sounds.
+//! The key of a bed, from how long each pitch class sounds, alone and in the bass.
 //!
-//! Krumhansl and Kessler 1982, "Tracing the dynamic changes in perceived tonal organization": the
-//! mean pitch classes are correlated with the probe-tone profiles of all 24 keys (values from
-//! memory of the published tables).
+//! As after Krumhansl and Kessler 1982 ("Tracing the dynamic changes in perceived tonal organization") the pitch classes
+//! are held against a profile of each key. The profiles are not those of listeners' ratings: those take the key of the
+//! fifth for it, since every low note sounds with the fifth above. `tools/reading/key.py` learned them from what the
+//! reading hears of composed pieces; a softmax over the 24 keys says how likely each is.
 
-use super::features::BeatFeatures;
+mod weights;
+
+use super::activations::INPUTS;
+use super::features::norm;
 use serde::{Deserialize, Serialize};
+use weights::{BIAS, MAJOR, MINOR};
 
 /// A key.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -15,12 +20,12 @@ pub struct Key {
     pub tonic: u8,
     /// Whether it is minor.
     pub minor: bool,
-    /// How far it stands out of the next best key, 0 to 1.
+    /// How likely it is, 0 to 1.
     pub confidence: f32,
 }
 
-const MAJOR: [f32; 12] = [6.35, 2.23, 3.48, 2.33, 4.38, 4.09, 2.52, 5.19, 2.39, 3.66, 2.29, 2.88];
-const MINOR: [f32; 12] = [6.33, 2.68, 3.52, 5.38, 2.60, 3.53, 2.54, 4.75, 3.98, 2.69, 3.34, 3.17];
+/// How likely a key must be to be told.
+const LEAST: f32 = 0.35;
 const NAMES: [&str; 12] = ["C", "D♭", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"];
 
 impl Key {
@@ -32,41 +37,35 @@ impl Key {
         format!("{} {}", NAMES[usize::from(self.tonic % 12)], if self.minor { "minor" } else { "major" })
     }
 
-    /// The key of the beats of a bed; `None` when nothing in them is tonal.
-    ///
-    /// The bass and the last sounding beats speak for the tonic more than the middle of the
-    /// texture does: pieces end on it (common practice, no source).
-    pub(super) fn of(beats: &[BeatFeatures]) -> Option<Self> {
-        let sum = |of: &dyn Fn(&BeatFeatures) -> [f32; 12], beats: &[BeatFeatures]| -> [f32; 12] {
-            std::array::from_fn(|k| beats.iter().map(|f| of(f)[k]).sum::<f32>() / beats.len().max(1) as f32)
+    /// The key of what the network hears; `None` where nothing is tonal and where no key is likely enough.
+    pub(super) fn of(inputs: &[f32]) -> Option<Self> {
+        let classes = classes(inputs)?;
+        let points = |tonic: usize, profile: &[[f32; 12]; 2]| -> f32 {
+            (0..2).map(|part| (0..12).map(|k| profile[part][k] * classes[part][(k + tonic) % 12]).sum::<f32>()).sum()
         };
-        let (chroma, bass) = (sum(&|f| f.chroma, beats), sum(&|f| f.bass, beats));
-        let heard: Vec<&BeatFeatures> = beats.iter().filter(|f| f.bass.iter().sum::<f32>() > 0.3).collect();
-        let last = heard.last().map_or([0.0; 12], |f| f.bass);
-        let classes: [f32; 12] = std::array::from_fn(|k| chroma[k] + BASS_WEIGHT * bass[k]);
-        let mut all: Vec<(f32, u8, bool)> = Vec::new();
-        for tonic in 0..12u8 {
-            let rotated: [f32; 12] = std::array::from_fn(|k| classes[(k + usize::from(tonic)) % 12]);
-            let end = LAST_WEIGHT * last[usize::from(tonic)];
-            all.push((correlation(&rotated, &MAJOR) + end, tonic, false));
-            all.push((correlation(&rotated, &MINOR) + end, tonic, true));
-        }
-        all.sort_by(|a, b| b.0.total_cmp(&a.0));
-        let (top, tonic, minor) = all[0];
-        (top > 0.35).then(|| Self { tonic, minor, confidence: ((top - all[1].0) * 6.0).clamp(0.0, 1.0) })
+        let keys = (0..12).flat_map(|tonic| [(tonic, false, points(tonic, &MAJOR) + BIAS[0]), (tonic, true, points(tonic, &MINOR) + BIAS[1])]);
+        let all: Vec<(usize, bool, f32)> = keys.collect();
+        let best = all.iter().max_by(|a, b| a.2.total_cmp(&b.2))?;
+        let confidence = 1.0 / all.iter().map(|key| (key.2 - best.2).exp()).sum::<f32>();
+        (confidence >= LEAST).then_some(Self { tonic: best.0 as u8, minor: best.1, confidence })
     }
 }
 
-/// How much the bass counts beside everything.
-const BASS_WEIGHT: f32 = 0.6;
-/// How much the bass of the last sounding beat speaks for the tonic.
-const LAST_WEIGHT: f32 = 0.15;
-
-fn correlation(a: &[f32; 12], b: &[f32; 12]) -> f32 {
-    let mean = |v: &[f32; 12]| v.iter().sum::<f32>() / 12.0;
-    let (ma, mb) = (mean(a), mean(b));
-    let dot: f32 = a.iter().zip(b).map(|(x, y)| (x - ma) * (y - mb)).sum();
-    let norm = |v: &[f32; 12], m: f32| v.iter().map(|x| (x - m) * (x - m)).sum::<f32>().sqrt();
-    let length = norm(a, ma) * norm(b, mb);
-    if length > 1e-6 { dot / length } else { 0.0 }
+/// How long each pitch class sounds, of everything and in the bass, each of length 1; of the frames of `inputs` from the
+/// first to the last that are tonal. `None` for less than a second of those.
+pub fn classes(inputs: &[f32]) -> Option<[[f32; 12]; 2]> {
+    const TONAL: f32 = 0.3;
+    const LEAST_FRAMES: usize = 50;
+    let rows: Vec<&[f32]> = inputs.as_chunks::<INPUTS>().0.iter().map(|row| &row[INPUTS - 24..]).collect();
+    let tonal = |row: &&[f32]| row[..12].iter().map(|c| c * c).sum::<f32>() > TONAL * TONAL;
+    if rows.iter().filter(|row| tonal(row)).count() < LEAST_FRAMES {
+        return None;
+    }
+    let (first, last) = (rows.iter().position(tonal)?, rows.iter().rposition(tonal)?);
+    let of = |from: usize| {
+        let sum: [f32; 12] = std::array::from_fn(|k| rows[first..=last].iter().map(|row| row[from + k]).sum());
+        let length = norm(&sum).max(1e-6);
+        sum.map(|c| c / length)
+    };
+    Some([of(0), of(12)])
 }

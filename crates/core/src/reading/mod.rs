@@ -229,6 +229,12 @@ pub fn bar_candidates(inputs: &[f32], beats_s: &[f64]) -> Vec<(usize, usize, [f3
     metre::choice::counts(beats_s, &activations::Activations::of(inputs), inputs).into_iter().map(|c| (c.metre, c.first, c.features)).collect()
 }
 
+/// How long each pitch class sounds, of everything and in the bass, for `tools/reading/key.py`; `inputs` as
+/// [`network_inputs`] gives them, `None` where little is tonal.
+pub fn key_classes(inputs: &[f32]) -> Option<[[f32; 12]; 2]> {
+    key::classes(inputs)
+}
+
 /// What tells how naturally a bed goes from phrase to phrase, for `tools/reading/sequel.py`: for every two lines at which
 /// phrases begin the line that is left, the one that is entered, how likely it is a repeat, and the features.
 pub fn sequel_features(source: &dyn Source) -> Vec<(usize, usize, f32, [f32; likeness::sequel::FEATURES])> {
@@ -289,7 +295,7 @@ fn read_with_sides(source: &dyn Source, corrections: &[Correction], progress: &m
     step("finding sections", 0.95)?;
     let bar_levels_db = features::bar_levels_db(&beat_features, &grid.downbeats);
     let line_levels_db = features::line_levels_db(&beat_features, &grid.downbeats);
-    let key = Key::of(&beat_features);
+    let key = Key::of(&inputs);
     let likeness = if ending.kind != EndingKind::OwnEnding && cut_as_loop(&bar_lines, source.len_samples()) { likeness.of_a_loop() } else { likeness };
     let (sections, section_confidence) = sections::find(&inputs, &likeness, &bar_levels_db, &bar_lines);
     let sections = correct::correct_sections(sections, &bar_lines, corrections);
