@@ -4,6 +4,10 @@
 //! floor and with the level that the speech itself has. A click is too short to be a phrase and a
 //! breath too far below the speech. The edges are then followed outwards to where the sound
 //! leaves the floor, because the swells that fill a gap are timed from its edges.
+//!
+//! Where music plays under the voice the floor is no floor: it rises and falls as speech does. Then speech is what lies in the
+//! louder of two heaps of levels, taken over a seventh of a second so that neither syllables nor single notes split them
+//! (Otsu, "A Threshold Selection Method from Gray-Level Histograms", IEEE Trans. SMC 9(1), 1979).
 
 mod align;
 mod clean;
@@ -136,6 +140,9 @@ impl Levels {
         }
         let range = self.speech_db - self.floor_db;
         let sure = self.floor_db + (0.40 * range).clamp(4.5, 18.0);
+        if let Some(heaps) = Heaps::of(&self.frames_db, self.floor_db).filter(|heaps| heaps.restless_db > sure + 1.0) {
+            return heaps.phrases(&self.frames_db);
+        }
         let mut runs = self.without_breaths(runs(&self.frames_db, sure));
         for run in &mut runs {
             *run = self.follow_out(*run, range);
@@ -182,6 +189,82 @@ impl Levels {
         let strong = self.frames_db[from..to].iter().filter(|&&l| l > self.speech_db - 16.0).count();
         to - from >= LEAST_PHRASE && self.loudest(from, to) > self.speech_db - 12.0 && strong >= 4
     }
+}
+
+/// Levels that make two heaps: those of a voice, and those of what plays under it.
+struct Heaps {
+    /// Levels in dB, without what is shorter than a seventh of a second, up or down.
+    envelope: Vec<f32>,
+    between_db: f32,
+    /// Nine tenths of what plays under the voice are quieter.
+    restless_db: f32,
+    /// Half of the voice is quieter.
+    speech_db: f32,
+}
+
+impl Heaps {
+    /// `None` where there are no two heaps 8 dB apart.
+    fn of(frames_db: &[f32], floor_db: f32) -> Option<Self> {
+        /// Frames to both sides of one.
+        const REACH: usize = 7;
+        const APART_DB: f32 = 8.0;
+        let extreme = |values: &[f32], of: fn(f32, f32) -> f32| -> Vec<f32> {
+            let around = |k: usize| values[k.saturating_sub(REACH)..(k + REACH + 1).min(values.len())].iter().copied().reduce(of).unwrap_or(floor_db);
+            (0..values.len()).map(around).collect()
+        };
+        let envelope = extreme(&extreme(frames_db, f32::max), f32::min);
+        let between_db = threshold(&envelope.iter().map(|l| l.max(floor_db)).collect::<Vec<f32>>())?;
+        let of_heap = |high: bool| {
+            let mut heap: Vec<f32> = frames_db.iter().zip(&envelope).filter(|(_, e)| (**e > between_db) == high).map(|(l, _)| *l).collect();
+            heap.sort_by(f32::total_cmp);
+            heap
+        };
+        let (low, high) = (of_heap(false), of_heap(true));
+        let at = |heap: &[f32], share: f64| heap.get(((heap.len().max(1) - 1) as f64 * share) as usize).copied();
+        let (restless_db, usual_db, speech_db) = (at(&low, 0.9)?, at(&low, 0.5)?, at(&high, 0.5)?);
+        (speech_db - usual_db > APART_DB).then_some(Self { envelope, between_db, restless_db, speech_db })
+    }
+
+    fn phrases(&self, frames_db: &[f32]) -> Vec<(usize, usize)> {
+        let edge_db = (self.restless_db + 2.0).min(self.between_db);
+        let mut joined: Vec<(usize, usize)> = Vec::new();
+        for (from, to) in runs(&self.envelope, self.between_db) {
+            let Some(first) = frames_db[from..to].iter().position(|l| *l > edge_db) else { continue };
+            let last = frames_db[from..to].iter().rposition(|l| *l > edge_db).map_or(to, |k| from + k + 1);
+            let first = from + first - frames_db[..from + first].iter().rev().take_while(|l| **l > edge_db).count();
+            match joined.last_mut() {
+                Some(before) if first < before.1 + LEAST_PAUSE => before.1 = last,
+                _ => joined.push((first, last)),
+            }
+        }
+        let strong = |from: usize, to: usize, below_db: f32| frames_db[from..to].iter().filter(|l| **l > self.speech_db - below_db).count();
+        joined.retain(|&(from, to)| to - from >= LEAST_PHRASE && strong(from, to, 8.0) >= 1 && strong(from, to, 10.0) >= 4);
+        joined
+    }
+}
+
+/// The value that parts values into the two heaps whose means lie furthest apart for their sizes, by Otsu.
+fn threshold(values: &[f32]) -> Option<f32> {
+    const BINS: usize = 60;
+    let (low, high) = values.iter().fold((f32::MAX, f32::MIN), |(low, high), v| (low.min(*v), high.max(*v)));
+    let width = (high - low) / BINS as f32;
+    if values.is_empty() || width <= 0.0 {
+        return None;
+    }
+    let mut counts = [0.0f64; BINS];
+    values.iter().for_each(|v| counts[(((v - low) / width) as usize).min(BINS - 1)] += 1.0);
+    let middle = |k: usize| f64::from(low) + (k as f64 + 0.5) * f64::from(width);
+    let total: f64 = counts.iter().sum();
+    let moment: f64 = counts.iter().enumerate().map(|(k, n)| n * middle(k)).sum();
+    let (mut below, mut below_moment, mut best) = (0.0, 0.0, (f64::MIN, 0));
+    for (k, count) in counts.iter().enumerate().take(BINS - 1) {
+        (below, below_moment) = (below + count, below_moment + count * middle(k));
+        let apart = (moment * below - total * below_moment).powi(2) / (below * (total - below)).max(1e-9);
+        if apart > best.0 {
+            best = (apart, k);
+        }
+    }
+    Some(low + (best.1 + 1) as f32 * width)
 }
 
 fn runs(levels: &[f32], over: f32) -> Vec<(usize, usize)> {
