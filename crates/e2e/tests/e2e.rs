@@ -6,6 +6,7 @@ mod parts {
     pub mod beds;
     pub mod by_hand;
     pub mod check;
+    pub mod elsewhere;
     pub mod everybody;
     pub mod files;
     pub mod fit;

@@ -23,5 +23,5 @@ pub mod studio;
 pub mod wanted;
 pub mod work;
 
-pub use settings::Settings;
+pub use settings::{ServiceSettings, Settings};
 pub use studio::StartError;

@@ -7,7 +7,7 @@ use jaunty_server::store::jobs::Lane;
 use jaunty_server::studio::{Studio, TaskError};
 use jaunty_server::wanted::{SoundArguments, Wanted};
 use jaunty_server::work::{Workers, worker};
-use jaunty_server::{Settings, StartError, cli};
+use jaunty_server::{ServiceSettings, Settings, StartError, cli};
 use std::io::Write;
 use std::net::{SocketAddr, TcpListener};
 use std::num::NonZeroU32;
@@ -73,10 +73,37 @@ impl Place {
             leave_free_bytes: self.leave_free_bytes,
             hosts: self.hosts.clone(),
             accounts: false,
+            elsewhere: None,
             address: self.address.clone(),
             behind_proxy: self.behind_proxy,
             most_requests_per_second: self.most_requests_per_second,
         }
+    }
+}
+
+/// A service through which people with accounts may sign in as well.
+#[derive(clap::Args)]
+struct ElsewhereArguments {
+    /// Address of a service that knows the people of the house (OpenID Connect), as https://people.example.org; it sends them back
+    /// to /api/session/elsewhere/back
+    #[arg(long, env = "JAUNTY_OPENID_ISSUER", requires = "openid_client")]
+    openid_issuer: Option<String>,
+    /// What that service calls this house
+    #[arg(long, env = "JAUNTY_OPENID_CLIENT")]
+    openid_client: Option<String>,
+    /// The secret that this house shares with it, if it gave one
+    #[arg(long, env = "JAUNTY_OPENID_SECRET", hide_env_values = true)]
+    openid_secret: Option<String>,
+    /// What people call it; its host without it
+    #[arg(long, env = "JAUNTY_OPENID_NAME")]
+    openid_name: Option<String>,
+}
+
+impl ElsewhereArguments {
+    fn service(self) -> Option<ServiceSettings> {
+        let (issuer, client) = (self.openid_issuer?, self.openid_client?);
+        let host = issuer.split("://").last().unwrap_or_default().split(['/', ':']).next().unwrap_or_default().to_owned();
+        Some(ServiceSettings { issuer, client, secret: self.openid_secret, name: self.openid_name.unwrap_or(host) })
     }
 }
 
@@ -95,6 +122,8 @@ enum Command {
         /// People sign in; without it, whoever opens the printed link may do everything
         #[arg(long, env = "JAUNTY_ACCOUNTS")]
         accounts: bool,
+        #[command(flatten)]
+        elsewhere: ElsewhereArguments,
         /// Address and port for Prometheus, which nobody else should reach; nothing is offered without it
         #[arg(long)]
         metrics: Option<SocketAddr>,
@@ -250,8 +279,8 @@ fn main() -> ExitCode {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn,tracing_actix_web=error,symphonia_core=off".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let printed = match Arguments::parse().command {
-        Command::Serve { place, listen, demo, accounts, metrics } => {
-            return ended(run_server(Settings { accounts, ..place.settings() }, listen, demo, metrics));
+        Command::Serve { place, listen, demo, accounts, elsewhere, metrics } => {
+            return ended(run_server(Settings { accounts, elsewhere: elsewhere.service(), ..place.settings() }, listen, demo, metrics));
         }
         Command::Link { place, listen } => return ended(print_link(place.settings(), listen, None)),
         Command::People { place, name, email, listen } => return ended(print_link(place.settings(), listen, Some((name, email)))),

@@ -3,6 +3,19 @@
 use std::num::NonZeroU32;
 use std::path::{Path, PathBuf};
 
+/// A service elsewhere, as it was set up.
+#[derive(Debug, Clone)]
+pub struct ServiceSettings {
+    /// Its address, as it signs with it.
+    pub issuer: String,
+    /// What it calls this house.
+    pub client: String,
+    /// The secret that this house shares with it.
+    pub secret: Option<String>,
+    /// What people call it.
+    pub name: String,
+}
+
 /// How a server is set up.
 #[derive(Debug, Clone)]
 pub struct Settings {
@@ -26,6 +39,8 @@ pub struct Settings {
     pub hosts: Vec<String>,
     /// Whether people sign in; without that whoever brings the key of the terminal may do everything.
     pub accounts: bool,
+    /// A service elsewhere through which people may sign in as well.
+    pub elsewhere: Option<ServiceSettings>,
     /// Where the server is reached, as `https://music.example.org`; where it listens without it.
     pub address: Option<String>,
     /// Whether a proxy stands in front, whose last word in `X-Forwarded-For` is the client.
@@ -55,6 +70,7 @@ impl Settings {
             leave_free_bytes: Self::LEAVE_FREE_BYTES,
             hosts: Vec::new(),
             accounts: false,
+            elsewhere: None,
             address: None,
             behind_proxy: false,
             most_requests_per_second: Self::MOST_REQUESTS_PER_SECOND,

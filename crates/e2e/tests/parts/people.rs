@@ -6,7 +6,7 @@ use jaunty_e2e::{Browser, client_with, eventually, program};
 use serde_json::{Value, json};
 use std::time::Duration;
 
-async fn shown(browser: &Browser, text: &str) {
+pub async fn shown(browser: &Browser, text: &str) {
     let there = eventually(Duration::from_secs(20), async || {
         let body = browser.client().find(Locator::Css("body")).await.ok()?.text().await.ok()?;
         body.contains(text).then_some(())
@@ -14,7 +14,7 @@ async fn shown(browser: &Browser, text: &str) {
     assert!(there.await.is_some(), "“{text}” is not shown: {}", browser.client().find(Locator::Css("body")).await.unwrap().text().await.unwrap());
 }
 
-async fn click(browser: &Browser, name: &str) {
+pub async fn click(browser: &Browser, name: &str) {
     browser.find(name).await.unwrap().click().await.unwrap();
 }
 

@@ -8,6 +8,7 @@ use super::rights::House;
 use crate::studio::{Code, Problem};
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
+use actix_web::http::Method;
 use actix_web::http::header::{self, HeaderMap, HeaderName, HeaderValue};
 use actix_web::http::uri::Authority;
 use actix_web::middleware::Next;
@@ -57,7 +58,9 @@ impl Doors {
         if request.path().starts_with("/api") {
             let headers = request.headers();
             // Fetch metadata (W3C): what the browser itself says about where a request comes from.
-            if text(headers, "sec-fetch-site").is_some_and(|site| !matches!(site, "same-origin" | "none")) {
+            // Who comes back from where people sign in is led by a page from there; what they bring must match what was begun here.
+            let led_back = request.method() == Method::GET && request.path() == super::elsewhere::BACK;
+            if !led_back && text(headers, "sec-fetch-site").is_some_and(|site| !matches!(site, "same-origin" | "none")) {
                 return foreign("The request was sent by a page from elsewhere.");
             }
             // RFC 6454. Programs that are no browsers say nothing.

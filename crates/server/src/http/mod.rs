@@ -4,6 +4,7 @@
 mod clients;
 mod cuts;
 mod doors;
+mod elsewhere;
 mod files;
 mod film;
 mod fit;
@@ -31,13 +32,14 @@ pub use table::{Right, TABLE};
 pub use views::{BedReadingView, CutView, FittingView};
 
 use crate::settings::Settings;
-use crate::studio::{Code, Problem, Studio};
+use crate::studio::{Code, Elsewhere, Problem, Studio};
 use actix_web::error::{InternalError, JsonPayloadError};
 use actix_web::{App, HttpServer, web};
 use doors::Doors;
 use rights::House;
-use sessions::Seal;
+use sessions::{Seal, TryCookie};
 use std::net::{SocketAddr, TcpListener};
+use std::sync::Arc;
 use std::time::Duration;
 
 /// The largest body of a request but for files and changes.
@@ -80,6 +82,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .configure(handed::configure)
         .configure(house::configure)
         .configure(people::configure)
+        .configure(elsewhere::configure)
         .configure(clients::configure)
         .configure(openapi::configure)
         .configure(page::configure);
@@ -102,7 +105,15 @@ pub fn link(settings: &Settings, listens_at: SocketAddr, key: &str) -> String {
 /// What the network says.
 pub async fn serve(studio: Studio, listener: TcpListener, settings: &Settings) -> std::io::Result<()> {
     let seal = Seal::of(&studio.pool, settings.address.as_deref().is_some_and(|a| a.starts_with("https:"))).await.map_err(std::io::Error::other)?;
-    let house = web::Data::new(house_of(settings, listener.local_addr()?));
+    let try_cookie = web::Data::new(TryCookie::of(&seal).await.map_err(std::io::Error::other)?);
+    let house = house_of(settings, listener.local_addr()?);
+    let made = settings
+        .elsewhere
+        .as_ref()
+        .filter(|_| settings.accounts)
+        .map(|service| Elsewhere::new(service.clone(), format!("{}{}", house.address, elsewhere::BACK)));
+    let elsewhere: web::Data<elsewhere::Service> = web::Data::new(made.transpose().map_err(std::io::Error::other)?.map(Arc::new));
+    let house = web::Data::new(house);
     let doors = web::Data::new(Doors::new(&settings.hosts, settings.most_requests_per_second));
     let quiet = doors.clone();
     tokio::spawn(async move {
@@ -120,6 +131,8 @@ pub async fn serve(studio: Studio, listener: TcpListener, settings: &Settings) -
             .wrap(tracing_actix_web::TracingLogger::default())
             .app_data(doors.clone())
             .app_data(house.clone())
+            .app_data(elsewhere.clone())
+            .app_data(try_cookie.clone())
             .app_data(web::Data::new(studio.clone()))
             .configure(configure)
     })

@@ -38,8 +38,14 @@ async fn shown(studio: &AskedStudio, house: &House, asker: Asker) -> Result<MeVi
 /// Who is signed in here.
 #[utoipa::path(responses((status = 200, body = MeView)))]
 #[get("/api/me")]
-pub async fn me(studio: AskedStudio, house: web::Data<House>, asker: Asker) -> Result<web::Json<MeView>, Problem> {
-    Ok(web::Json(shown(&studio, &house, asker).await?))
+pub async fn me(
+    studio: AskedStudio,
+    house: web::Data<House>,
+    elsewhere: web::Data<super::elsewhere::Service>,
+    asker: Asker,
+) -> Result<web::Json<MeView>, Problem> {
+    let name = elsewhere.as_ref().as_ref().map(|service| service.name().to_owned());
+    Ok(web::Json(MeView { elsewhere: name, ..shown(&studio, &house, asker).await? }))
 }
 
 /// Who signs in.

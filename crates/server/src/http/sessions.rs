@@ -1,12 +1,13 @@
 //! Sessions of browsers: a cookie that nothing else can read, and what it stands for in the database.
 
 use crate::store::{StoreError, sessions};
-use crate::studio::Problem;
+use crate::studio::{Problem, Try};
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::{LoadError, SaveError, SessionKey, SessionStore, UpdateError};
 use actix_session::{Session, SessionMiddleware};
+use actix_web::HttpRequest;
 use actix_web::cookie::time::Duration;
-use actix_web::cookie::{Key, SameSite};
+use actix_web::cookie::{Cookie, CookieJar, Key, SameSite};
 use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD;
 use chrono::{NaiveDateTime, Utc};
@@ -104,6 +105,58 @@ impl Seal {
             .cookie_content_security(CookieContentSecurity::Signed)
             .session_lifecycle(PersistentSession::default().session_ttl(LASTS))
             .build()
+    }
+}
+
+/// Keeps what a try to sign in elsewhere must match, in the browser that began it.
+///
+/// Whoever comes back from another service is led by a page from elsewhere, so the cookie of the session is not sent: this
+/// one is, on such a way and to this address alone. What it holds only this house can read.
+#[derive(Clone)]
+pub struct TryCookie {
+    key: Key,
+    name: String,
+    secure: bool,
+}
+
+impl TryCookie {
+    const LASTS: Duration = Duration::minutes(10);
+
+    /// The cookie of the house that a seal is of.
+    ///
+    /// # Errors
+    /// What the database says.
+    pub async fn of(seal: &Seal) -> Result<Self, StoreError> {
+        let key = Key::from(&sessions::secret(&seal.pool, "elsewhere").await?);
+        Ok(Self { key, name: format!("{}_elsewhere", seal.name), secure: seal.secure })
+    }
+
+    /// The cookie with a try.
+    ///
+    /// # Errors
+    /// Never: a try can be written.
+    pub fn keep(&self, began: &Try) -> Result<Cookie<'static>, Problem> {
+        let text = serde_json::to_string(began).map_err(Problem::internal)?;
+        let mut jar = CookieJar::new();
+        jar.private_mut(&self.key).add(self.made(text, Self::LASTS));
+        jar.get(&self.name).cloned().ok_or_else(|| Problem::internal("a cookie that was not kept"))
+    }
+
+    /// The try that a request belongs to.
+    pub fn began(&self, request: &HttpRequest) -> Option<Try> {
+        let mut jar = CookieJar::new();
+        jar.add_original(request.cookie(&self.name)?.into_owned());
+        serde_json::from_str(jar.private(&self.key).get(&self.name)?.value()).ok()
+    }
+
+    /// What takes the cookie away: a try is made once.
+    pub fn gone(&self) -> Cookie<'static> {
+        self.made(String::new(), Duration::ZERO)
+    }
+
+    fn made(&self, text: String, lasts: Duration) -> Cookie<'static> {
+        let made = Cookie::build(self.name.clone(), text).path(super::elsewhere::BACK).max_age(lasts);
+        made.http_only(true).secure(self.secure).same_site(SameSite::Lax).finish()
     }
 }
 

@@ -50,6 +50,8 @@ pub const TABLE: &[Line] = &[
     (Method::GET, "/api/me", Right::Anybody, None),
     (Method::POST, "/api/session", Right::Anybody, None),
     (Method::DELETE, "/api/session", Right::Anybody, None),
+    (Method::GET, "/api/session/elsewhere", Right::Anybody, None),
+    (Method::GET, "/api/session/elsewhere/back", Right::Anybody, None),
     (Method::DELETE, "/api/session/everywhere", Right::SignedIn, None),
     (Method::POST, "/api/keys/look", Right::Anybody, None),
     (Method::POST, "/api/keys/enter", Right::Anybody, None),

@@ -194,6 +194,15 @@ pub async fn of_cut(pool: &MySqlPool, cut: Uuid) -> Result<Vec<KeyRow>, StoreErr
     listed(sqlx::query_as(sqlx::AssertSqlSafe(format!("{KEY} WHERE cut_id = ? ORDER BY created_at DESC, id DESC"))).bind(cut).fetch_all(pool).await?)
 }
 
+/// The invitations that were given to an address and still stand.
+///
+/// # Errors
+/// What the database says.
+pub async fn invitations_of(pool: &MySqlPool, email: &str) -> Result<Vec<KeyRow>, StoreError> {
+    let rows: Vec<Stored> = sqlx::query_as(sqlx::AssertSqlSafe(format!("{KEY} WHERE email = ? AND opens = 'invitation'"))).bind(email).fetch_all(pool).await?;
+    listed(rows)
+}
+
 /// The invitations into a project that nobody took yet, newest first.
 ///
 /// # Errors

@@ -75,6 +75,23 @@ pub async fn by_email(pool: &MySqlPool, email: &str) -> Result<Option<PersonRow>
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{PERSON} WHERE email = ?"))).bind(email).fetch_optional(pool).await?)
 }
 
+/// Somebody by the name that a service elsewhere has for them.
+///
+/// # Errors
+/// What the database says.
+pub async fn by_subject(pool: &MySqlPool, issuer: &str, subject: &str) -> Result<Option<PersonRow>, StoreError> {
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{PERSON} WHERE issuer = ? AND subject = ?"))).bind(issuer).bind(subject).fetch_optional(pool).await?)
+}
+
+/// Keeps by whom and as whom somebody is known elsewhere; whether they were not known as somebody else.
+///
+/// # Errors
+/// What the database says.
+pub async fn set_subject(pool: &MySqlPool, id: Uuid, issuer: &str, subject: &str) -> Result<bool, StoreError> {
+    let set = sqlx::query("UPDATE people SET issuer = ?, subject = ? WHERE id = ? AND subject IS NULL").bind(issuer).bind(subject).bind(id).execute(pool);
+    Ok(set.await?.rows_affected() == 1)
+}
+
 /// Whether anybody was let in yet.
 ///
 /// # Errors

@@ -28,6 +28,7 @@
 mod clients;
 mod commit;
 mod demo;
+mod elsewhere;
 mod film;
 mod grids;
 mod hand_over;
@@ -51,6 +52,7 @@ mod versions;
 mod watching;
 
 pub use clients::{HeardCut, NewRemark};
+pub use elsewhere::{Elsewhere, Refusal, Try};
 pub use grids::GridFile;
 pub use hand_over::Asked;
 pub use listening::{MOST_RANGE_SAMPLES, Ready};

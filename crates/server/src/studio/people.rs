@@ -69,7 +69,7 @@ fn tidy_email(text: &str) -> Result<String, Problem> {
 }
 
 /// What somebody or something is called.
-fn called(text: &str, what: &str) -> Result<String, Problem> {
+pub(super) fn called(text: &str, what: &str) -> Result<String, Problem> {
     let name: String = text.chars().filter(|c| !c.is_control()).collect();
     let name = name.trim().to_owned();
     if name.is_empty() || name.chars().count() > 120 {
@@ -267,14 +267,18 @@ impl Studio {
                 if !keys::use_up(&self.pool, row.id).await? {
                     return Err(no_key());
                 }
-                // An invitation takes nothing away.
-                let before = people::role_in(&self.pool, *project, id).await?;
-                people::set_role(&self.pool, *project, id, before.map_or(*role, |b| b.max(*role))).await?;
+                self.join(*project, id, *role).await?;
                 id
             }
             _ => return Err(no_key()),
         };
         self.person(id).await
+    }
+
+    /// Takes somebody into a project. An invitation takes nothing away.
+    pub(super) async fn join(&self, project: Uuid, id: Uuid, role: Role) -> Result<(), Problem> {
+        let before = people::role_in(&self.pool, project, id).await?;
+        Ok(people::set_role(&self.pool, project, id, before.map_or(role, |b| b.max(role))).await?)
     }
 
     /// Lets somebody in who looks after the house, as an owner of its first project; a key with which they choose their password.

@@ -17,6 +17,13 @@ const busy = ref(false)
 const problem = ref<string | null>(null)
 const brought = ref('')
 
+/** Why nobody came in who was sent to the other service. */
+const NOT_IN: Record<string, string> = {
+  away: 'The other service does not answer. Try again, or sign in with your password.',
+  'not-told': 'The other service did not say who you are, or it took too long. Try again.',
+  stranger: 'Nobody with your address was let in here. Whoever looks after this house can invite you.',
+}
+
 const onwards = () => {
   const to = String(route.query.to ?? '/')
   // Only to pages of this house.
@@ -25,6 +32,7 @@ const onwards = () => {
 onMounted(async () => {
   const here = await whoIsHere(true).catch((cause: Error) => ((problem.value = cause.message), null))
   if (here?.inside) onwards()
+  else problem.value ??= NOT_IN[String(route.query.elsewhere)] ?? null
 })
 
 async function signIn() {
@@ -81,6 +89,9 @@ function open() {
         <p v-if="problem" class="warn" role="alert" data-test="problem">{{ problem }}</p>
         <a-button type="primary" html-type="submit" :loading="busy" :disabled="!email || !password" data-test="sign-in"
           >Sign in</a-button
+        >
+        <a-button v-if="me.elsewhere" href="/api/session/elsewhere" data-test="elsewhere"
+          >Sign in through {{ me.elsewhere }}</a-button
         >
       </form>
       <p class="soft">

@@ -15,6 +15,8 @@ use uuid::Uuid;
 pub struct MeView {
     /// Whether people sign in here; without that somebody is alone.
     pub accounts: bool,
+    /// What the service is called through which people may sign in as well.
+    pub elsewhere: Option<String>,
     /// Whether whoever asks may work here: a person, or somebody alone.
     pub inside: bool,
     /// The person.
@@ -45,7 +47,7 @@ impl MeView {
         let person =
             person.map(|p| PersonView { id: p.id, name: p.name.clone(), email: p.email.clone(), second_factor: p.second_factor_holds, keeper: p.keeper });
         let hears = guest.and_then(|key| if let Opens::Listening { cut, .. } = key.opens { Some(cut) } else { None });
-        Self { accounts, inside: alone || person.is_some(), person, hears }
+        Self { accounts, elsewhere: None, inside: alone || person.is_some(), person, hears }
     }
 }
 
