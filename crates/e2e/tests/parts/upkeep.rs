@@ -2,6 +2,7 @@
 
 use super::files::{Stand, fitted, mix_as};
 use jaunty_e2e::{Database, Server, eventually, free_port};
+use serde_json::Value;
 use std::path::Path;
 use std::process::{Command, Output};
 use std::time::Duration;
@@ -63,4 +64,26 @@ async fn figures_are_offered_where_they_are_asked_for_and_tell_no_names() {
     assert_eq!((alive("/api/alive").await, alive("/api/health").await), (204, 204));
     stand.database.kill().unwrap();
     assert_eq!((alive("/api/alive").await, alive("/api/health").await), (204, 503));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_log_tells_in_which_request_something_went_wrong_and_no_secret() {
+    let database = Database::alone().await.unwrap();
+    let data = TempDir::new().unwrap();
+    let usual = ("RUST_LOG", "warn,jaunty_server::http::request_span=info".to_owned());
+    let server = Server::start_with(&database, data.path(), &["--workers", "1"], &[usual, ("JAUNTY_LOG", "json".to_owned())]).await.unwrap();
+    database.kill().unwrap();
+    let asked = server.get("/api/cuts?words=business").await.unwrap();
+    assert_eq!(asked.status(), 503);
+    let log = eventually(Duration::from_secs(20), async || {
+        let text = std::fs::read_to_string(data.path().join("log")).ok()?;
+        text.contains("\"request\"").then_some(text)
+    })
+    .await
+    .unwrap_or_else(|| panic!("no request in {}", std::fs::read_to_string(data.path().join("log")).unwrap()));
+    let lines: Vec<Value> = log.lines().map(|line| serde_json::from_str(line).unwrap_or_else(|_| panic!("a line that is no JSON: {line}"))).collect();
+    let span = lines.iter().find_map(|line| Some(line["span"].clone()).filter(|span| span["name"] == "request")).expect("a line of a request");
+    assert!(span["id"].as_str().is_some_and(|id| id.len() == 36) && span["method"] == "GET" && span["address"] == "/api/cuts", "{span}");
+    let secret = server.cookie().split('=').next_back().unwrap();
+    assert!(!log.contains("business") && !log.contains(secret), "{log}");
 }

@@ -18,6 +18,7 @@ mod page;
 mod people;
 mod problem;
 mod reading;
+mod request_span;
 mod rights;
 mod sessions;
 mod shelf;
@@ -36,6 +37,7 @@ use crate::studio::{Code, Elsewhere, Problem, Studio};
 use actix_web::error::{InternalError, JsonPayloadError};
 use actix_web::{App, HttpServer, web};
 use doors::Doors;
+use request_span::RequestSpan;
 use rights::House;
 use sessions::{Seal, TryCookie};
 use std::net::{SocketAddr, TcpListener};
@@ -128,7 +130,7 @@ pub async fn serve(studio: Studio, listener: TcpListener, settings: &Settings) -
             .wrap(actix_web::middleware::from_fn(rights::check))
             .wrap(seal.layer())
             .wrap(actix_web::middleware::from_fn(doors::guard))
-            .wrap(tracing_actix_web::TracingLogger::default())
+            .wrap(tracing_actix_web::TracingLogger::<RequestSpan>::new())
             .app_data(doors.clone())
             .app_data(house.clone())
             .app_data(elsewhere.clone())

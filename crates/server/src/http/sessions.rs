@@ -43,7 +43,10 @@ impl SessionStore for Sessions {
     async fn load(&self, key: &SessionKey) -> Result<Option<HashMap<String, String>>, LoadError> {
         let found = match sessions::state(&self.pool, key.as_ref()).await {
             // Nobody is sent to sign in because the database is away.
-            Err(StoreError::Away(_)) => return Ok(Some(HashMap::from([(AWAY.to_owned(), "true".to_owned())]))),
+            Err(cause @ StoreError::Away(_)) => {
+                tracing::warn!(%cause, "nobody can be told from anybody");
+                return Ok(Some(HashMap::from([(AWAY.to_owned(), "true".to_owned())])));
+            }
             other => other.map_err(|cause| LoadError::Other(cause.into()))?,
         };
         found.map(|text| serde_json::from_str(&text)).transpose().map_err(|cause| LoadError::Deserialization(cause.into()))

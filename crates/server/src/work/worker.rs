@@ -3,6 +3,7 @@
 use crate::store::jobs::{self, Claimed, Lane, Lease};
 use crate::studio::{Code, Problem, Report, Studio, TaskError};
 use std::time::{Duration, Instant};
+use tracing::Instrument;
 
 /// How often an idle worker looks for work, and a busy one tells how far it is.
 const LOOK: Duration = Duration::from_millis(150);
@@ -34,7 +35,8 @@ async fn work_all(studio: &Studio, worker: &str, lane: Lane) {
     loop {
         match jobs::claim(&studio.pool, worker, lane).await {
             Ok(Some(job)) => {
-                if !work(studio, worker, job).await {
+                let span = tracing::warn_span!("job", id = %job.id, cut = %job.cut_id, attempt = job.attempt);
+                if !work(studio, worker, job).instrument(span).await {
                     return;
                 }
             }
@@ -49,7 +51,7 @@ async fn work_all(studio: &Studio, worker: &str, lane: Lane) {
 
 /// Works one job; whether this process can go on.
 async fn work(studio: &Studio, worker: &str, job: Claimed) -> bool {
-    tracing::info!(job = %job.id, attempt = job.attempt, task = ?job.task.0, "job begins");
+    tracing::info!("job begins");
     let report = Report::default();
     let begun = Instant::now();
     let most = studio.most_time(job.cut_id, &job.task).await;
@@ -81,7 +83,7 @@ async fn work(studio: &Studio, worker: &str, job: Claimed) -> bool {
     };
     if matches!(&outcome, Err(TaskError::Problem(problem)) if problem.code() == Code::Unavailable) {
         // Nothing is wrong with the job: it is done once the database answers again.
-        tracing::warn!(job = %job.id, "the database was away; the job is given back");
+        tracing::warn!("the database was away; the job is given back");
         if let Err(cause) = jobs::give_back(&studio.pool, worker).await {
             tracing::warn!(%cause, "the job goes on when its lease is over");
         }
@@ -95,7 +97,7 @@ async fn work(studio: &Studio, worker: &str, job: Claimed) -> bool {
         }
         Err(TaskError::Cancelled) => ("cancelled", None),
         Err(other) => {
-            tracing::warn!(job = %job.id, cause = %other, "job failed");
+            tracing::warn!(cause = %other, "job failed");
             ("failed", Some(other.to_string()))
         }
     };
