@@ -39,12 +39,25 @@ async fn changes_are_revisions_that_can_be_undone_and_never_collide() {
     // What is heard is what is delivered: a range equals the same samples of the mix.
     let get = async |rest: &str| stand.bytes(&path(rest)).await;
     let mix = FILES.with("history-mix.wav", &stand.mix(&cut, &serde_json::json!(6)).await);
-    let range = FILES.with("history-range.wav", &get("/revisions/6/sound?fromSamples=480000&lengthSamples=96000&hear=everything").await);
-    let (mix, range) = (jaunty_media::decode_to_sound(&mix).unwrap(), jaunty_media::decode_to_sound(&range).unwrap());
-    assert_eq!((mix.len_samples(), range.len_samples()), (60 * 48_000, 96_000));
-    for channel in 0..2 {
-        assert!(mix.channels()[channel][480_000..576_000] == range.channels()[channel][..]);
+    let mix = jaunty_media::decode_to_sound(&mix).unwrap();
+    assert_eq!(mix.len_samples(), 60 * 48_000);
+    // Twice: rendered, and as it is kept; over two stretches that are kept, to the end of the cut, and beyond it.
+    for (from, length, given) in
+        [(480_000, 96_000, 96_000), (470_001, 500_000, 500_000), (470_001, 500_000, 500_000), (2_800_000, 240_000, 80_000), (2_880_000, 9, 0), (7, 0, 0)]
+    {
+        let bytes = get(&format!("/revisions/6/sound?fromSamples={from}&lengthSamples={length}&hear=everything")).await;
+        if given == 0 {
+            assert!(bytes.len() < 200, "{from}: {} bytes of nothing", bytes.len());
+            continue;
+        }
+        let range = jaunty_media::decode_to_sound(&FILES.with("history-range.wav", &bytes)).unwrap();
+        assert_eq!(range.len_samples(), given, "{from}");
+        for channel in 0..2 {
+            assert!(mix.channels()[channel][from..from + given as usize] == range.channels()[channel][..], "{from}");
+        }
     }
+    let far = format!("/revisions/6/sound?fromSamples={}&lengthSamples=9&hear=everything", u64::MAX);
+    assert!(get(&far).await.len() < 200);
     assert_eq!(stand.send("GET", &path("/revisions/6/sound?fromSamples=0&lengthSamples=99999999&hear=bed"), None).await.0, 422);
     assert_eq!(stand.send("GET", &path("/revisions/9/sound?fromSamples=0&lengthSamples=9&hear=bed"), None).await.0, 404);
 }

@@ -1,13 +1,12 @@
 //! A cut that is given to somebody to hear: the links, the listening page, remarks.
 
-use super::listening::{check_range, sound_answer};
+use super::listening::heard_answer;
 use super::people::LinkView;
 use super::rights::{AskedStudio, Hearing, House};
 use super::views::{GivenView, HeardView, RemarkView, WaveformView};
 use crate::store::keys;
-use crate::studio::{Code, NewRemark, Problem, extension};
+use crate::studio::{Code, Heard, NewRemark, Problem, extension};
 use actix_web::{HttpRequest, HttpResponse, delete, get, post, put, web};
-use jaunty_core::mix::Hear;
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
@@ -110,10 +109,8 @@ async fn shown(studio: &AskedStudio, hearing: &Hearing, id: Uuid, revision: u32)
 #[utoipa::path(params(("id" = Uuid, Path), ListenedRange), responses((status = 200, content_type = "audio/wav")))]
 #[get("/api/listening/{id}/sound")]
 pub async fn hear_sound(studio: AskedStudio, hearing: Hearing, id: web::Path<Uuid>, range: web::Query<ListenedRange>) -> Result<HttpResponse, Problem> {
-    check_range(range.length_samples)?;
     let revision = shown(&studio, &hearing, *id, range.revision).await?;
-    let ready = studio.ready(*id, revision).await?;
-    sound_answer(&studio, ready, range.from_samples, range.length_samples, Hear::Everything, "no-store").await
+    heard_answer(&studio, (*id, revision), &Heard::default(), range.from_samples, range.length_samples, "no-store").await
 }
 
 /// Which revision.

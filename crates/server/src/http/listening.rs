@@ -3,7 +3,7 @@
 use super::hash::SoundHash;
 use super::rights::AskedStudio;
 use super::views::{MetersView, WaveformView};
-use crate::studio::{MOST_RANGE_SAMPLES, Problem, Ready, Studio};
+use crate::studio::{Heard, MOST_RANGE_SAMPLES, Problem, Studio};
 use actix_files::NamedFile;
 use actix_web::http::header::{Charset, ContentDisposition, ContentEncoding, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
@@ -48,12 +48,9 @@ pub struct HeardRange {
 #[get("/api/cuts/{id}/revisions/{revision}/sound")]
 pub async fn sound(studio: AskedStudio, path: web::Path<(Uuid, u32)>, range: web::Query<HeardRange>) -> Result<HttpResponse, Problem> {
     let (id, revision) = path.into_inner();
-    let mut ready = studio.ready(id, revision).await?;
-    match range.unshaped {
-        Some(layer) => ready.unshaped(layer)?,
-        None => ready.mute(range.without.as_deref().unwrap_or_default()),
-    }
-    sound_answer(&studio, ready, range.from_samples, range.length_samples, range.hear, OF_A_REVISION).await
+    let HeardRange { from_samples, length_samples, hear, unshaped, without } = range.into_inner();
+    let heard = Heard { hear, unshaped, without: without.unwrap_or_default() };
+    heard_answer(&studio, (id, revision), &heard, from_samples, length_samples, OF_A_REVISION).await
 }
 
 /// A change of levels that a hand is making, and the range in which it is to be heard.
@@ -114,8 +111,10 @@ pub struct CandidateRange {
 #[get("/api/cuts/{id}/candidates/{hash}/sound")]
 pub async fn candidate_sound(studio: AskedStudio, path: web::Path<(Uuid, SoundHash)>, range: web::Query<CandidateRange>) -> Result<HttpResponse, Problem> {
     let (id, SoundHash(hash)) = path.into_inner();
+    check_range(range.length_samples)?;
     let ready = studio.ready_with(id, &hash).await?;
-    sound_answer(&studio, ready, range.from_samples, range.length_samples, Hear::Everything, "no-store").await
+    let asked = range.from_samples..range.from_samples.saturating_add(range.length_samples);
+    Ok(wav_answer(studio.compute(move || wav_bytes(&ready.render(asked, Hear::Everything)?).map_err(Problem::from)).await??, "no-store"))
 }
 
 /// Refuses a range that is too long for one request.
@@ -123,11 +122,17 @@ pub(super) fn check_range(length_samples: u64) -> Result<(), Problem> {
     if length_samples <= MOST_RANGE_SAMPLES { Ok(()) } else { Err(Problem::bad_value("At most 30 seconds are given at once.")) }
 }
 
-pub(super) async fn sound_answer(studio: &Studio, ready: Ready, from: u64, length: u64, hear: Hear, caching: &'static str) -> Result<HttpResponse, Problem> {
+pub(super) async fn heard_answer(
+    studio: &Studio,
+    (id, revision): (Uuid, u32),
+    heard: &Heard,
+    from: u64,
+    length: u64,
+    caching: &'static str,
+) -> Result<HttpResponse, Problem> {
     check_range(length)?;
-    let asked = from..from.saturating_add(length);
-    let bytes = studio.compute(move || wav_bytes(&ready.render(asked, hear)?).map_err(Problem::from)).await??;
-    Ok(wav_answer(bytes, caching))
+    let range = studio.heard_range(id, revision, heard, from..from.saturating_add(length)).await?;
+    Ok(wav_answer(studio.compute(move || wav_bytes(&range)).await??, caching))
 }
 
 /// Sound as an answer; compressing it would only take time.

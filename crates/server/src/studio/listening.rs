@@ -12,6 +12,7 @@ use jaunty_core::sound::{Sound, Source};
 use jaunty_media::PcmFile;
 use std::collections::HashMap;
 use std::ops::Range;
+use std::sync::Arc;
 use uuid::Uuid;
 
 /// The longest range that is rendered at once: 30 s.
@@ -25,7 +26,7 @@ pub struct Ready {
 
 impl Ready {
     /// Takes layers out, named as `bed`, `voice`, `film` or by the hash of an ambience.
-    pub fn mute(&mut self, names: &str) {
+    fn mute(&mut self, names: &str) {
         let silent = |layer: &Layer| {
             names.split(',').any(|name| match layer.role {
                 Role::Bed => name == "bed",
@@ -41,7 +42,7 @@ impl Ready {
     ///
     /// # Errors
     /// [`super::Code::NotFound`] without such a layer.
-    pub fn unshaped(&mut self, layer: usize) -> Result<(), Problem> {
+    fn unshaped(&mut self, layer: usize) -> Result<(), Problem> {
         let alone = self.plan.layers.get(layer).ok_or_else(|| Problem::not_found("layer"))?;
         self.plan.layers = vec![Layer { levels: Vec::new(), ..alone.clone() }];
         Ok(())
@@ -101,7 +102,81 @@ impl Ready {
     }
 }
 
+/// What of a revision is heard.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Default)]
+pub struct Heard {
+    /// Which layers.
+    pub hear: Hear,
+    /// One layer alone, before its levels, by its place in the plan.
+    pub unshaped: Option<usize>,
+    /// Layers that are muted ([`Ready::mute`]).
+    pub without: String,
+}
+
+/// Stretches of revisions that were rendered lately, from whole multiples of their length: who listens to the same shares
+/// them, wherever on the cut they are.
+#[derive(Clone)]
+pub struct Stretches(moka::future::Cache<(Uuid, u32, Heard, u64), Arc<Sound>>);
+
+impl Stretches {
+    /// Samples of one: 5 s take some 6 ms to render.
+    const LENGTH_SAMPLES: u64 = 240_000;
+}
+
+impl Default for Stretches {
+    fn default() -> Self {
+        const MOST_BYTES: u64 = 64 << 20;
+        let bytes = |sound: &Arc<Sound>| u32::try_from(4 * sound.len_samples() * sound.channel_count() as u64).unwrap_or(u32::MAX);
+        Self(moka::future::Cache::builder().max_capacity(MOST_BYTES).weigher(move |_, sound| bytes(sound)).build())
+    }
+}
+
 impl Studio {
+    /// A range of a revision, which never changes.
+    ///
+    /// # Errors
+    /// [`super::Code::NotFound`], or what decoding says.
+    pub async fn heard_range(&self, id: Uuid, revision: u32, heard: &Heard, range: Range<u64>) -> Result<Sound, Problem> {
+        const LENGTH: u64 = Stretches::LENGTH_SAMPLES;
+        let mut ready: Option<Arc<Ready>> = None;
+        let mut whole: Option<Sound> = None;
+        for number in range.start / LENGTH..range.end.div_ceil(LENGTH).max(range.start / LENGTH + 1) {
+            let key = (id, revision, heard.clone(), number);
+            let stretch = match self.stretches.0.get(&key).await {
+                Some(kept) => kept,
+                None => {
+                    let open = match &ready {
+                        Some(open) => open.clone(),
+                        None => ready.insert(Arc::new(self.ready_for(id, revision, heard).await?)).clone(),
+                    };
+                    let (first, hear) = (number * LENGTH, heard.hear);
+                    let made = Arc::new(self.compute(move || open.render(first..first.saturating_add(LENGTH), hear)).await??);
+                    self.stretches.0.insert(key, made.clone()).await;
+                    made
+                }
+            };
+            // The last one ends with the cut.
+            let first = number * LENGTH;
+            let end = range.end.saturating_sub(first).min(stretch.len_samples());
+            let inside = range.start.saturating_sub(first).min(end)..end;
+            let part = Sound::of(stretch.as_ref(), inside);
+            match &mut whole {
+                Some(whole) => whole.append(&part),
+                None => whole = Some(part),
+            }
+        }
+        whole.ok_or_else(|| Problem::internal("a range without a stretch"))
+    }
+
+    async fn ready_for(&self, id: Uuid, revision: u32, heard: &Heard) -> Result<Ready, Problem> {
+        let mut ready = self.ready(id, revision).await?;
+        match heard.unshaped {
+            Some(layer) => ready.unshaped(layer)?,
+            None => ready.mute(&heard.without),
+        }
+        Ok(ready)
+    }
+
     /// A revision's plan with its sounds open.
     ///
     /// # Errors

@@ -55,7 +55,7 @@ pub use clients::{HeardCut, NewRemark};
 pub use elsewhere::{Elsewhere, Refusal, Try};
 pub use grids::GridFile;
 pub use hand_over::Asked;
-pub use listening::{MOST_RANGE_SAMPLES, Ready};
+pub use listening::{Heard, MOST_RANGE_SAMPLES, Ready};
 pub use names::{extension, tidy_name, title_from};
 pub use open::{OpenBedReading, OpenCandidate, OpenCut, OpenTake};
 pub use people::{Entered, Newcomer, second_factor_address};
@@ -70,6 +70,7 @@ pub use watching::News;
 use crate::settings::Settings;
 use crate::store::{Files, Room, connect, cuts, sounds};
 use jaunty_media::PcmFile;
+use listening::Stretches;
 use measured::Measured;
 use sqlx::MySqlPool;
 use std::num::NonZeroUsize;
@@ -102,6 +103,7 @@ pub struct Studio {
     pub shelf: Arc<dyn Supplier>,
     /// Single pictures of films.
     pictures: Stills,
+    stretches: Stretches,
     /// What was measured of sounds.
     measured: Measured,
     quota_bytes: Option<u64>,
@@ -133,6 +135,7 @@ impl Studio {
             files,
             shelf,
             pictures: Stills::default(),
+            stretches: Stretches::default(),
             measured: Measured::default(),
             quota_bytes: settings.quota_bytes,
             turns,
