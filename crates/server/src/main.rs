@@ -46,6 +46,10 @@ struct Place {
     /// Bytes that stay free on the disk
     #[arg(long, default_value_t = Settings::LEAVE_FREE_BYTES)]
     leave_free_bytes: u64,
+    /// Bytes that working files may take, and copies of what lies in a bucket; those that were not used for longest go. As many
+    /// as there is room for without it, 20 GB with a bucket
+    #[arg(long, env = "JAUNTY_CACHE_BYTES")]
+    cache_bytes: Option<u64>,
     /// Another name under which the server is reached, beside those of loopback; may be given again
     #[arg(long = "host", env = "JAUNTY_HOSTS", value_delimiter = ',')]
     hosts: Vec<String>,
@@ -71,6 +75,7 @@ impl Place {
             most_upload_bytes: self.most_upload_bytes,
             quota_bytes: self.quota_bytes,
             leave_free_bytes: self.leave_free_bytes,
+            cache_bytes: self.cache_bytes,
             hosts: self.hosts.clone(),
             accounts: false,
             elsewhere: None,

@@ -35,6 +35,9 @@ pub struct Settings {
     pub quota_bytes: Option<u64>,
     /// Bytes that stay free on the disk.
     pub leave_free_bytes: u64,
+    /// Bytes that what can be made again may take; without one as many as there is room for, and of a bucket's
+    /// [`Self::CACHE_BYTES`].
+    pub cache_bytes: Option<u64>,
     /// Names beside those of loopback under which the server is reached.
     pub hosts: Vec<String>,
     /// Whether people sign in; without that whoever brings the key of the terminal may do everything.
@@ -54,6 +57,8 @@ impl Settings {
     pub const MOST_UPLOAD_BYTES: u64 = 2_000_000_000;
     /// What stays free on the disk unless something else is asked for: 512 MB.
     pub const LEAVE_FREE_BYTES: u64 = 512_000_000;
+    /// What copies of what lies in a bucket take unless something else is asked for: 20 GB.
+    pub const CACHE_BYTES: u64 = 20_000_000_000;
     /// What one client may send: a page that plays, drags and draws sends some ten a second.
     pub const MOST_REQUESTS_PER_SECOND: NonZeroU32 = NonZeroU32::new(200).unwrap();
 
@@ -68,6 +73,7 @@ impl Settings {
             most_upload_bytes: Self::MOST_UPLOAD_BYTES,
             quota_bytes: None,
             leave_free_bytes: Self::LEAVE_FREE_BYTES,
+            cache_bytes: None,
             hosts: Vec::new(),
             accounts: false,
             elsewhere: None,

@@ -1,6 +1,7 @@
 //! Sounds by the hash of their content.
 
 use super::StoreError;
+use super::cache::Cache;
 use super::making::Making;
 use crate::apart::{SoundError, decode};
 use futures_util::{Stream, StreamExt};
@@ -39,6 +40,8 @@ pub struct Room {
     pub most_upload_bytes: u64,
     /// Bytes that stay free on the disk.
     pub leave_free_bytes: u64,
+    /// Bytes that what can be made again may take; as many as there is room for without one.
+    pub cache_bytes: Option<u64>,
 }
 
 /// The bytes of a file, piece by piece.
@@ -72,7 +75,7 @@ pub struct Files {
     objects: Arc<dyn ObjectStore>,
     /// The folder of what is kept; elsewhere it is sent to the object store.
     kept: Option<PathBuf>,
-    cache: PathBuf,
+    cache: Cache,
     making: Arc<Making>,
     program: PathBuf,
     room: Room,
@@ -85,8 +88,8 @@ impl Files {
     /// # Errors
     /// If the folder cannot be made or written, or the address of the bucket is none.
     pub fn open(folder: &Path, objects_url: Option<&str>, program: &Path, room: Room) -> io::Result<Self> {
-        let (objects, cache) = (folder.join("objects"), folder.join("cache"));
-        std::fs::create_dir_all(&cache)?;
+        let objects = folder.join("objects");
+        let cache = Cache::in_folder(folder.join("cache"), room.cache_bytes)?;
         let making = Arc::new(Making::in_folder(&folder.join("making"))?);
         let (objects, kept): (Arc<dyn ObjectStore>, _) = match objects_url {
             Some(url) => (bucket(url)?, None),
@@ -118,7 +121,7 @@ impl Files {
     }
 
     fn check_room(&self, more_bytes: u64) -> Result<(), StoreError> {
-        if free_bytes(self.kept.as_ref().unwrap_or(&self.cache))? < self.room.leave_free_bytes.saturating_add(more_bytes) {
+        if free_bytes(self.kept.as_deref().unwrap_or(self.cache.folder()))? < self.room.leave_free_bytes.saturating_add(more_bytes) {
             return Err(StoreError::NoRoom("the server's disk for this file; nothing of it was kept"));
         }
         Ok(())
@@ -269,7 +272,7 @@ impl Files {
 
     /// A place in the cache for something that can be made again.
     pub fn cache_path(&self, name: &str) -> PathBuf {
-        self.cache.join(name)
+        self.cache.path(name)
     }
 
     fn cache_file(&self, hash: &str) -> PathBuf {
@@ -299,7 +302,9 @@ impl Files {
             let made = self.unfinished()?;
             self.copy_original(hash, made.path()).await.map_err(SoundError::of_store)?;
             made.persist(&path).map_err(|e| StoreError::from(e.error))?;
+            self.cache.make_room()?;
         }
+        self.cache.used(&path);
         Ok(path)
     }
 
@@ -313,6 +318,7 @@ impl Files {
         self.copy_original(hash, original.path()).await.map_err(SoundError::of_store)?;
         let info = decode(&self.program, original.path(), extension, made.path(), progress).await?;
         made.persist(self.cache_file(hash)).map_err(|e| SoundError::Io(e.error))?;
+        self.cache.make_room()?;
         Ok(info)
     }
 
@@ -321,11 +327,15 @@ impl Files {
     /// # Errors
     /// [`SoundError`] if that fails.
     pub async fn working_file(&self, hash: &str, extension: &str) -> Result<PcmFile, SoundError> {
-        match PcmFile::open(&self.cache_file(hash)) {
-            Ok(file) => Ok(file),
+        let path = self.cache_file(hash);
+        match PcmFile::open(&path) {
+            Ok(file) => {
+                self.cache.used(&path);
+                Ok(file)
+            }
             Err(_) => {
                 self.decode(hash, extension, |_| true).await?;
-                Ok(PcmFile::open(&self.cache_file(hash))?)
+                Ok(PcmFile::open(&path)?)
             }
         }
     }
@@ -353,7 +363,7 @@ impl Files {
             Ok(()) | Err(object_store::Error::NotFound { .. }) => {}
             Err(cause) => return Err(cause.into()),
         }
-        for entry in std::fs::read_dir(&self.cache)? {
+        for entry in std::fs::read_dir(self.cache.folder())? {
             let path = entry?.path();
             if path.file_name().and_then(|n| n.to_str()).is_some_and(|name| name.starts_with(hash)) {
                 std::fs::remove_file(path)?;

@@ -22,6 +22,7 @@
 //! | `unused` | what nothing names any more |
 
 pub mod archive;
+mod cache;
 pub mod comparisons;
 pub mod cuts;
 mod documents;

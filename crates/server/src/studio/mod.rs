@@ -121,7 +121,8 @@ impl Studio {
     /// [`StartError`] with what to do.
     pub async fn open(settings: &Settings) -> Result<Self, StartError> {
         let folder = &settings.data_folder;
-        let room = Room { most_upload_bytes: settings.most_upload_bytes, leave_free_bytes: settings.leave_free_bytes };
+        let cache_bytes = settings.cache_bytes.or(settings.objects_url.is_some().then_some(Settings::CACHE_BYTES));
+        let room = Room { most_upload_bytes: settings.most_upload_bytes, leave_free_bytes: settings.leave_free_bytes, cache_bytes };
         // Before anything is asked of the database: who has no folder has no sounds.
         let files = Files::open(folder, settings.objects_url.as_deref(), &settings.program, room).map_err(|cause| StartError::Data(folder.clone(), cause))?;
         let pool = connect(&settings.database_url).await?;

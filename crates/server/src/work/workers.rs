@@ -92,6 +92,7 @@ impl Keeper {
             // Not among the arguments, which everybody on the machine can read.
             .env("JAUNTY_DATABASE_URL", &self.settings.database_url)
             .envs(self.settings.objects_url.iter().map(|url| ("JAUNTY_OBJECTS", url)))
+            .envs(self.settings.cache_bytes.iter().map(|bytes| ("JAUNTY_CACHE_BYTES", bytes.to_string())))
             .stdin(Stdio::null())
             .stdout(Stdio::null());
         child_of_ours(&mut command);
