@@ -17,6 +17,7 @@
 pub mod apart;
 pub mod cli;
 pub mod http;
+pub mod log;
 mod settings;
 pub mod store;
 pub mod studio;

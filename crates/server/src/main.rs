@@ -7,7 +7,7 @@ use jaunty_server::store::jobs::Lane;
 use jaunty_server::studio::{Studio, TaskError};
 use jaunty_server::wanted::{SoundArguments, Wanted};
 use jaunty_server::work::{Workers, worker};
-use jaunty_server::{ServiceSettings, Settings, StartError, cli};
+use jaunty_server::{ServiceSettings, Settings, StartError, cli, log};
 use std::io::Write;
 use std::net::{SocketAddr, TcpListener};
 use std::num::NonZeroU32;
@@ -280,18 +280,8 @@ enum Command {
     Openapi,
 }
 
-/// The log on the standard error: for people, or with `JAUNTY_LOG=json` a JSON object a line. `RUST_LOG` says how much. From
-/// the environment, since the processes that a server starts write to the same log.
-fn begin_log() {
-    // Of requests and jobs the names, so that what goes wrong says in which.
-    let usual = "warn,jaunty_server::http::request_span=info,symphonia_core=off";
-    let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| usual.into());
-    let log = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr);
-    if std::env::var("JAUNTY_LOG").is_ok_and(|form| form == "json") { log.json().init() } else { log.init() }
-}
-
 fn main() -> ExitCode {
-    begin_log();
+    let _log = log::begin();
     let printed = match Arguments::parse().command {
         Command::Serve { place, listen, demo, accounts, elsewhere, metrics } => {
             return ended(run_server(Settings { accounts, elsewhere: elsewhere.service(), ..place.settings() }, listen, demo, metrics));

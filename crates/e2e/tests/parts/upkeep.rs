@@ -87,3 +87,40 @@ async fn the_log_tells_in_which_request_something_went_wrong_and_no_secret() {
     let secret = server.cookie().split('=').next_back().unwrap();
     assert!(!log.contains("business") && !log.contains(secret), "{log}");
 }
+
+/// What is sent to a port in the first second of each connection.
+async fn gathered(listener: tokio::net::TcpListener, text: std::sync::Arc<std::sync::Mutex<String>>) {
+    use tokio::io::{AsyncReadExt, AsyncWriteExt};
+    while let Ok((mut from, _)) = listener.accept().await {
+        let mut bytes = vec![0; 1 << 16];
+        while let Ok(Ok(count)) = tokio::time::timeout(Duration::from_secs(1), from.read(&mut bytes)).await
+            && count > 0
+        {
+            text.lock().unwrap().push_str(&String::from_utf8_lossy(&bytes[..count]));
+            let _ = from.write_all(b"HTTP/1.1 200 OK\r\ncontent-type: application/json\r\ncontent-length: 2\r\n\r\n{}").await;
+        }
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn requests_and_jobs_are_traced_for_whoever_asks() {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let endpoint = format!("http://{}", listener.local_addr().unwrap());
+    let text = std::sync::Arc::new(std::sync::Mutex::new(String::new()));
+    tokio::spawn(gathered(listener, text.clone()));
+    let database = Database::fresh().await.unwrap();
+    let data = TempDir::new().unwrap();
+    let settings = [
+        ("RUST_LOG", "warn,jaunty_server::http::request_span=info".to_owned()),
+        ("OTEL_EXPORTER_OTLP_ENDPOINT", endpoint),
+        ("OTEL_BSP_SCHEDULE_DELAY", "200".to_owned()),
+    ];
+    let server = Server::start_with(&database, data.path(), &["--workers", "1", "--demo"], &settings).await.unwrap();
+    assert_eq!(server.get("/api/cuts?words=business").await.unwrap().status(), 200);
+    // OTLP (opentelemetry.io): spans with names and attributes.
+    let wanted = ["/v1/traces", "\"name\":\"request\"", "/api/cuts", "\"name\":\"job\"", "\"jaunty\""];
+    let told = eventually(Duration::from_secs(60), async || wanted.iter().all(|part| text.lock().unwrap().contains(part)).then_some(())).await;
+    let text = text.lock().unwrap().clone();
+    assert!(told.is_some(), "{text}");
+    assert!(!text.contains("business") && !text.contains(server.cookie().split('=').next_back().unwrap()), "{text}");
+}
