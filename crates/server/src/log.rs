@@ -38,6 +38,8 @@ pub fn begin() -> Log {
 }
 
 fn gathered() -> Option<SdkTracerProvider> {
+    // Its client wants to know what does TLS before it sends anything; one that is there already serves as well.
+    let _ = rustls::crypto::ring::default_provider().install_default();
     match SpanExporter::builder().with_http().with_protocol(Protocol::HttpJson).build() {
         Ok(to) => {
             let what = Resource::builder().with_service_name("jaunty").build();
