@@ -34,7 +34,7 @@
 
 pub mod check;
 pub mod cut;
-mod digest;
+pub mod digest;
 pub mod fit;
 pub mod handover;
 pub mod kind;

@@ -10,6 +10,7 @@
 //! Everything but `cut.json` is named by the SHA-256 of its bytes, and is taken only if it has it. Files of strangers
 //! are bounded: in number, in size, and in every number that stands in a document.
 
+use jaunty_core::digest::hex;
 use serde::de::{MapAccess, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
 use sha2::{Digest, Sha256};
@@ -142,10 +143,6 @@ pub enum ArchiveError {
 
 fn damaged<T>(why: impl Into<String>) -> Result<T, ArchiveError> {
     Err(ArchiveError::Damaged(why.into()))
-}
-
-fn hex(digest: &[u8]) -> String {
-    digest.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// Name of some bytes.

@@ -11,6 +11,7 @@ use actix_web::cookie::{Cookie, CookieJar, Key, SameSite};
 use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD;
 use chrono::{NaiveDateTime, Utc};
+use jaunty_core::digest::hex;
 use sqlx::MySqlPool;
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -94,7 +95,7 @@ impl Seal {
         let key = Key::from(&sessions::secret(pool, "sessions").await?);
         // Browsers tell cookies of two servers of one machine apart by their names alone.
         let house = sessions::secret(pool, "house").await?;
-        let name = format!("jaunty_{}", house.iter().take(4).map(|byte| format!("{byte:02x}")).collect::<String>());
+        let name = format!("jaunty_{}", hex(&house[..house.len().min(4)]));
         Ok(Self { pool: pool.clone(), key, name, secure })
     }
 

@@ -4,6 +4,7 @@ use super::cuts::Origin;
 use super::{StoreError, documents};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::Licence;
+use jaunty_core::digest::hex;
 use jaunty_exchange::archive::{ArchivedReading, ArchivedRevision, Contents, Documents, FORMAT, VERSION, hash_of};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlPool, MySqlTransaction};
@@ -27,10 +28,6 @@ struct Line {
     fittings_hash: Vec<u8>,
     chosen: u32,
     created_at: NaiveDateTime,
-}
-
-fn hex(hash: &[u8]) -> String {
-    hash.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// How many revisions a cut has by now: with its name, what its history is.

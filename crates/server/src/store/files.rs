@@ -5,6 +5,7 @@ use super::cache::Cache;
 use super::making::Making;
 use crate::apart::{SoundError, decode};
 use futures_util::{Stream, StreamExt};
+use jaunty_core::digest::hex;
 use jaunty_media::{DecodedInfo, PcmFile, free_bytes};
 use object_store::aws::AmazonS3Builder;
 use object_store::path::Path as ObjectPath;
@@ -176,7 +177,7 @@ impl Files {
         to.flush().await?;
         // An upload that was answered survives a power cut.
         to.get_ref().sync_data().await?;
-        let hash = hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
+        let hash = hex(&hasher.finalize());
         Ok(Received { hash, size_bytes, file })
     }
 
@@ -226,7 +227,7 @@ impl Files {
                 size_bytes += count as u64;
             }
             open.sync_data()?;
-            Ok(Received { hash: hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect(), size_bytes, file })
+            Ok(Received { hash: hex(&hasher.finalize()), size_bytes, file })
         });
         Ok(hashed.await.map_err(io::Error::other)??)
     }

@@ -1,6 +1,7 @@
 //! The SQL of sounds and their readings.
 
 use super::StoreError;
+use jaunty_core::digest::hex;
 use jaunty_core::kind::Recognised;
 use jaunty_core::plan::Role;
 use jaunty_core::reading::{BarLikeness, BedRead, Correction, Reading, VERSION};
@@ -63,7 +64,7 @@ pub async fn set_kind(pool: &MySqlPool, hash: &str, recognised: Recognised) -> R
 /// Who makes a reading: the reader's version, and what a person said on top.
 fn made_by(corrections: &[Correction]) -> String {
     let text = serde_json::json!([VERSION, corrections]).to_string();
-    Sha256::digest(text.as_bytes()).iter().take(8).map(|byte| format!("{byte:02x}")).collect()
+    hex(&Sha256::digest(text.as_bytes())[..8])
 }
 
 fn read_as(role: Role) -> &'static str {

@@ -198,7 +198,7 @@ async fn sounds_belong_to_the_projects_that_they_came_into() {
     assert_eq!(send(editor, &own).await, 200);
     let hash = {
         use sha2::{Digest, Sha256};
-        Sha256::digest(&wav).iter().map(|b| format!("{b:02x}")).collect::<String>()
+        jaunty_core::digest::hex(&Sha256::digest(&wav))
     };
     let heard = async |client: &Client, cut: &str| client.get(format!("{}/api/cuts/{cut}/sounds/{hash}/waveform", town.address)).send().await.unwrap().status();
     assert_eq!(heard(editor, &own).await, 200);

@@ -8,6 +8,7 @@ use crate::store::cuts::Revision;
 use crate::store::sounds;
 use jaunty_core::check;
 use jaunty_core::cut::Cut;
+use jaunty_core::digest::hex;
 use jaunty_core::handover::{
     Coding, Done, FilmContainer, Form, ListForm, SheetForm, SoundForm, SourceName, cue_sheet, done, file_name, level, on_bar_lines, safe_name, stems,
 };
@@ -302,7 +303,7 @@ fn hash_of(file: &mut File) -> io::Result<(String, u64)> {
     loop {
         let count = file.read(&mut block)?;
         if count == 0 {
-            return Ok((hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect(), size));
+            return Ok((hex(&hasher.finalize()), size));
         }
         hasher.update(&block[..count]);
         size += count as u64;
