@@ -9,6 +9,7 @@ mod weights;
 
 use super::activations::INPUTS;
 use super::features::norm;
+use super::network::likelihoods;
 use serde::{Deserialize, Serialize};
 use weights::{BIAS, MAJOR, MINOR};
 
@@ -45,8 +46,8 @@ impl Key {
         };
         let keys = (0..12).flat_map(|tonic| [(tonic, false, points(tonic, &MAJOR) + BIAS[0]), (tonic, true, points(tonic, &MINOR) + BIAS[1])]);
         let all: Vec<(usize, bool, f32)> = keys.collect();
-        let best = all.iter().max_by(|a, b| a.2.total_cmp(&b.2))?;
-        let confidence = 1.0 / all.iter().map(|key| (key.2 - best.2).exp()).sum::<f32>();
+        let likely = likelihoods(&all.iter().map(|key| key.2).collect::<Vec<f32>>());
+        let (confidence, best) = likely.into_iter().zip(&all).max_by(|a, b| a.0.total_cmp(&b.0))?;
         (confidence >= LEAST).then_some(Self { tonic: best.0 as u8, minor: best.1, confidence })
     }
 }

@@ -57,6 +57,14 @@ pub fn weights(bytes: &[u8]) -> Vec<f32> {
     bytes.as_chunks::<4>().0.iter().map(|c| f32::from_le_bytes(*c)).collect()
 }
 
+/// How likely each of several is by its points: together 1.
+pub fn likelihoods(points: &[f32]) -> Vec<f32> {
+    let top = points.iter().copied().fold(f32::MIN, f32::max);
+    let odds: Vec<f32> = points.iter().map(|p| (p - top).exp()).collect();
+    let total: f32 = odds.iter().sum();
+    odds.into_iter().map(|o| o / total).collect()
+}
+
 /// A logit as a probability.
 pub fn probability(logit: f32) -> f32 {
     1.0 / (1.0 + (-logit).exp())

@@ -12,6 +12,7 @@ use super::activations::{Activations, INPUTS, frame_of};
 use super::beats::{self, BeatPath, even_odds, log_odds};
 use super::metre::choice::{self, Count};
 use super::metre::distance;
+use super::network::likelihoods;
 use super::spectra::MEL_BANDS;
 use crate::units::mean;
 use weights::{MEAN, SCALE, WEIGHTS};
@@ -45,10 +46,8 @@ pub fn candidates(heard: &Activations, inputs: &[f32], span: (usize, usize)) -> 
         candidate.features[SCORE_BEHIND] = (candidate.features[SCORE] - best) / best.abs().max(0.3);
     }
     let points: Vec<f32> = all.iter().map(|c| points(&c.features)).collect();
-    let top = points.iter().copied().fold(f32::MIN, f32::max);
-    let total: f32 = points.iter().map(|p| (p - top).exp()).sum();
-    for (candidate, points) in all.iter_mut().zip(points) {
-        candidate.likelihood = (points - top).exp() / total;
+    for (candidate, likelihood) in all.iter_mut().zip(likelihoods(&points)) {
+        candidate.likelihood = likelihood;
     }
     all.sort_by(|a, b| b.likelihood.total_cmp(&a.likelihood));
     all

@@ -9,6 +9,7 @@ mod weights;
 use super::distance;
 use crate::reading::activations::{Activations, INPUTS, frame_of};
 use crate::reading::beats::log_odds;
+use crate::reading::network::likelihoods;
 use crate::reading::spectra::{MEL_BANDS, percentile};
 use crate::units::mean;
 use weights::{MEAN, SCALE, WEIGHTS};
@@ -53,10 +54,9 @@ pub fn counts(beats_s: &[f64], heard: &Activations, inputs: &[f32]) -> Vec<Count
         Count { metre, first, features, points, likelihood: 0.0 }
     };
     let mut all: Vec<Count> = ways.map(described).collect();
-    let top = all.iter().map(|c| c.points).fold(f32::MIN, f32::max);
-    let total: f32 = all.iter().map(|c| (c.points - top).exp()).sum();
-    for count in &mut all {
-        count.likelihood = (count.points - top).exp() / total;
+    let points: Vec<f32> = all.iter().map(|c| c.points).collect();
+    for (count, likelihood) in all.iter_mut().zip(likelihoods(&points)) {
+        count.likelihood = likelihood;
     }
     all.sort_by(|a, b| b.likelihood.total_cmp(&a.likelihood));
     all
