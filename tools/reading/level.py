@@ -152,6 +152,20 @@ def folds(learn, usable, z, l2):
     return judged, [(x @ weights[fold(p)])[:, None] for p, x in zip(judged, z(judged))]
 
 
+def fit(given, folder, learn, held, report, least, narrowest):
+    """Fits weights to the pieces of which some way is as right as `least`, prints what they are worth, and writes them."""
+    usable = [p for p in learn if p["f"].max() > least]
+    stack = np.concatenate([p["x"] for p in usable])
+    mean, scale = stack.mean(0), stack.std(0) + narrowest
+    z = lambda pieces: [np.clip((p["x"] - mean) / scale, -4, 4) for p in pieces]
+    w = fitted(usable, z(usable), given.l2)
+    table("eight folds", *folds(learn, usable, z, given.l2), np.array([1.0]))
+    for label, part in (("learned from", learn), ("composed, held back", held), ("reporting half", report)):
+        table(label, part, z(part), w)
+    if not given.dry:
+        weights_file(folder, mean, scale, w)
+
+
 def main():
     given = arguments()
     learn, held, report = [], [], []
@@ -159,18 +173,7 @@ def main():
         p = piece(name, group, truth, inputs, weight)
         if p:
             {"learn": learn, "composed": learn, "held": held, "report": report}[part].append(dict(p, composed=part == "composed"))
-    usable = [p for p in learn if p["f"].max() > 0.85]
-    stack = np.concatenate([p["x"] for p in usable])
-    mean, scale = stack.mean(0), stack.std(0) + 1e-6
-    z = lambda pieces: [np.clip((p["x"] - mean) / scale, -4, 4) for p in pieces]
-    w = fitted(usable, z(usable), given.l2)
-    table("eight folds", *folds(learn, usable, z, given.l2), np.array([1.0]))
-    table("learned from", learn, z(learn), w)
-    table("composed, held back", held, z(held), w)
-    table("reporting half", report, z(report), w)
-    if not given.dry:
-        weights_file("level", mean, scale, w)
-
+    fit(given, "level", learn, held, report, least=0.85, narrowest=1e-6)
 
 if __name__ == "__main__":
     main()

@@ -10,7 +10,7 @@ import subprocess
 
 import mir_eval
 import numpy as np
-from level import PROGRAMS, arguments, fitted, folds, material, table, ways_of, weights_file
+from level import PROGRAMS, arguments, fit, material, ways_of
 
 
 def pieces(given):
@@ -39,18 +39,7 @@ def main():
     given = arguments()
     all = list(pieces(given))
     of = lambda *parts: [p for part, p in all if part in parts]
-    learn = of("learn", "composed")
-    usable = [p for p in learn if p["f"].max() > 0.8]
-    stack = np.concatenate([p["x"] for p in usable])
-    mean, scale = stack.mean(0), stack.std(0) + 1e-3
-    z = lambda pieces: [np.clip((p["x"] - mean) / scale, -4, 4) for p in pieces]
-    w = fitted(usable, z(usable), given.l2)
-    table("eight folds", *folds(learn, usable, z, given.l2), np.array([1.0]))
-    for label, part in (("learned from", learn), ("composed, held back", of("held")), ("reporting half", of("report"))):
-        table(label, part, z(part), w)
-    if not given.dry:
-        weights_file("metre/choice", mean, scale, w)
-
+    fit(given, "metre/choice", of("learn", "composed"), of("held"), of("report"), least=0.8, narrowest=1e-3)
 
 if __name__ == "__main__":
     main()
