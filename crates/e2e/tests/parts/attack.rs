@@ -271,8 +271,9 @@ async fn fifty_rounds_of_killing_lose_nothing() {
 #[tokio::test(flavor = "multi_thread")]
 async fn told_to_end_the_server_ends_soon_and_gives_its_work_back() {
     let mut stand = Stand::new(&["--workers", "1"]).await;
+    let other = Server::start(&stand.database, stand.data.path(), &["--workers", "0"]).await.unwrap();
     let cut = stand.make_cut("Ending", "1:30").await;
-    stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    stand.upload(&cut, "candidates", &FILES.long_bed(), "bed.wav").await;
     let path = format!("/api/cuts/{cut}");
     let running = |c: &Value| c["jobs"].as_array().is_some_and(|jobs| jobs.iter().any(|j| j["state"] == "running"));
     eventually(Duration::from_secs(20), async || Some(stand.send("GET", &path, None).await.1).filter(running)).await.expect("it reads");
@@ -280,7 +281,6 @@ async fn told_to_end_the_server_ends_soon_and_gives_its_work_back() {
     let mut events = stand.server.get(&format!("{path}/events")).await.unwrap();
     events.chunk().await.unwrap();
     let family_of_old = family(stand.server.pid());
-    let other = Server::start(&stand.database, stand.data.path(), &["--workers", "0"]).await.unwrap();
     let took = std::mem::replace(&mut stand.server, other).end(Duration::from_secs(8)).await.unwrap();
     assert!(took < Duration::from_secs(5), "{took:?}");
     let view = stand.send("GET", &path, None).await.1;

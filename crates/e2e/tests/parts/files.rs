@@ -31,6 +31,14 @@ impl Files {
         self.folder.path().join(name)
     }
 
+    /// The bed four times over: whoever cuts a reading off comes in time, also on a busy machine.
+    pub fn long_bed(&self) -> PathBuf {
+        let bed = beds::copper_escapement().play().expect("the SoundFont").sound;
+        let path = self.path("long.wav");
+        write_wav(&path, &Sound::new(bed.channels().iter().map(|c| c.repeat(4)).collect())).expect("room on the disk");
+        path
+    }
+
     /// Another file beside them.
     pub fn with(&self, name: &str, bytes: &[u8]) -> PathBuf {
         let path = self.path(name);

@@ -8,15 +8,14 @@ use std::time::Duration;
 #[tokio::test(flavor = "multi_thread")]
 async fn a_read_that_is_killed_is_finished_after_the_next_start() {
     let mut stand = Stand::new(&["--workers", "1"]).await;
+    let other = Server::start(&stand.database, stand.data.path(), &["--workers", "0"]).await.unwrap();
     let cut = stand.make_cut("Power cut", "1:30").await;
-    let (status, _) = stand.upload(&cut, "candidates", &FILES.path("bed.wav"), "bed.wav").await;
+    let (status, _) = stand.upload(&cut, "candidates", &FILES.long_bed(), "bed.wav").await;
     assert_eq!(status, 200);
     let path = format!("/api/cuts/{cut}");
     let running = |c: &Value| c["jobs"].as_array().is_some_and(|jobs| jobs.iter().any(|j| j["state"] == "running"));
     let caught = eventually(Duration::from_secs(20), async || Some(stand.send("GET", &path, None).await.1).filter(running)).await;
     assert!(caught.is_some_and(|c| c["candidates"][0]["reading"].is_null()), "the read was over before it could be cut off");
-
-    let other = Server::start(&stand.database, stand.data.path(), &["--workers", "0"]).await.unwrap();
     std::mem::replace(&mut stand.server, other).kill().unwrap();
     // Without workers nothing goes on: the job waits for its lease to run out.
     tokio::time::sleep(Duration::from_secs(1)).await;
