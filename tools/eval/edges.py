@@ -9,11 +9,11 @@ Needs ffmpeg and the example reads.
 """
 import json
 import statistics
-import subprocess
 import sys
 import tempfile
 from pathlib import Path
 
+from recorded import decode
 from score import reads
 
 ENDS = {"ownEnding": "own", "fadesOut": "fade", "stopsDead": "stop"}
@@ -30,12 +30,7 @@ def main():
     folder = Path(sys.argv[1])
     pieces = json.loads((Path(__file__).parent / "edges.json").read_text())["pieces"]
     with tempfile.TemporaryDirectory() as made:
-        files = [Path(made) / f"{k}.wav" for k in range(len(pieces))]
-        for piece, file in zip(pieces, files):
-            inputs = [part for path in piece["from"] for part in ("-i", str(folder / path))]
-            mix = ["-filter_complex", f"amix=inputs={len(piece['from'])}:normalize=0"] if len(piece["from"]) > 1 else []
-            subprocess.run(["ffmpeg", "-v", "fatal", "-y", *inputs, *mix, "-vn", "-t", "600", str(file)], check=True)
-        told = reads(files)
+        told = reads([decode(folder, piece["from"], Path(made) / f"{k}.wav") for k, piece in enumerate(pieces)])
     starts, ends, away_s = [], [], []
     for piece, read in zip(pieces, told):
         name = piece["from"][-1].split("/", 1)[0] + ": " + piece["from"][-1].rsplit("/", 1)[-1]
