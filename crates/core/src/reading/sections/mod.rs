@@ -67,10 +67,8 @@ fn begins(features: &[f32; features::FEATURES]) -> f32 {
     1.0 / (1.0 + (-odds).exp())
 }
 
-/// How much the odds count beside the lengths.
-const ODDS: f32 = 0.7;
 /// What a boundary earns of itself: most bar lines are none, so their odds are low.
-const EACH: f32 = 2.0;
+const EACH: f32 = 2.15;
 /// What a section of an unusual length costs.
 fn length_cost(bars: usize) -> f32 {
     let odd = match bars % 8 {
@@ -87,7 +85,7 @@ fn length_cost(bars: usize) -> f32 {
 fn boundaries(begins: &[f32], bars: usize) -> Vec<usize> {
     /// Sections longer than this are not sought.
     const LONGEST_BARS: usize = 96;
-    let gain = |bar: usize| begins.get(bar - 1).map_or(0.0, |p| ODDS * (p.clamp(1e-4, 0.9999) / (1.0 - p.clamp(1e-4, 0.9999))).ln() + EACH);
+    let gain = |bar: usize| begins.get(bar - 1).map_or(0.0, |p| (p.clamp(1e-4, 0.9999) / (1.0 - p.clamp(1e-4, 0.9999))).ln() + EACH);
     let mut best = vec![f32::NEG_INFINITY; bars + 1];
     let mut from = vec![0; bars + 1];
     best[0] = 0.0;
