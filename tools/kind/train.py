@@ -5,7 +5,8 @@
 Needs numpy, scipy, scikit-learn, soundfile and pyfluidsynth from PyPI, ffmpeg and espeak-ng, what tools/reading/render.py needs, and
 as material these packages of Debian: asterisk-core-sounds-{en,es,fr,it,ru}-wav (speech), asterisk-moh-opsound-wav,
 wesnoth-1.16-music, singularity-music, supertux-data, hedgewars-data, widelands-data, megaglest-data, enigma-data (music),
-wesnoth-1.16-data and minetest-data (room sounds). Further speech is spoken by espeak-ng, further room sounds are made here from
+wesnoth-1.16-data and minetest-data (room sounds), 0ad-data (its archive unpacked as tools/eval/kinds.py does) and redeclipse-data
+(half of their places). Further speech is spoken by espeak-ng, further room sounds are made here from
 noise, further music (metal, choirs, solo instruments, drones) is composed. A third of the files is held back by a hash of their
 names. What judges besides, and teaches nothing: JUDGES.
 """
@@ -26,6 +27,9 @@ from sklearn.neural_network import MLPClassifier
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "reading"))
 from compose import compose  # noqa: E402
 from render import play, play_song  # noqa: E402
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "eval"))
+from split import is_for_kind  # noqa: E402
 
 RATE = 48000
 ROOT = os.environ.get("ROOT", "/")
@@ -75,8 +79,14 @@ def dress(x, chance, noise=True):
         tail = np.random.default_rng(chance.randint(0, 1 << 30)).standard_normal(length) * np.exp(-np.arange(length) / (length / 6))
         tail[0] = 8.0
         x = fftconvolve(x, tail / np.sqrt(np.sum(tail**2)))[: len(x)]
-    if noise and chance.random() < 0.6:
-        x = x + np.random.default_rng(chance.randint(0, 1 << 30)).standard_normal(len(x)) * 10 ** (chance.uniform(-80, -48) / 20)
+    rng = np.random.default_rng(chance.randint(0, 1 << 30))
+    if noise and chance.random() < 0.35:
+        # Noise that is heard, of any colour, up to 6 dB below what is recorded.
+        colour = chance.choice([lambda w: w, lambda w: low_pass(w, 300), lambda w: low_pass(w, 2000), lambda w: band(w, 300, 3400)])
+        under = colour(rng.standard_normal(len(x)).astype(np.float32))
+        x = x + under / np.sqrt(np.mean(under**2)) * np.sqrt(np.mean(x**2)) * 10 ** (-chance.uniform(6, 30) / 20)
+    elif noise and chance.random() < 0.6:
+        x = x + rng.standard_normal(len(x)) * 10 ** (chance.uniform(-80, -48) / 20)
     return np.clip(x, -1, 1).astype(np.float32)
 
 
@@ -138,12 +148,20 @@ def room(kind, chance):
     if kind == "workshop":
         out = 0.05 * brown() + bursts(chance.uniform(0.6, 3), 0.3, lambda m: sum(np.sin(2 * np.pi * f * np.arange(m) / RATE) for f in rng.uniform(700, 5000, 5)) * np.exp(-np.arange(m) / rng.uniform(800, 3000)) / 4)
         return out + 0.2 * band(white, 1500, 6000) * (np.sin(2 * np.pi * rng.uniform(0.5, 2) * t) > 0.2) * slow(0.5)
+    if kind == "engine":
+        turn = 2 * np.pi * np.cumsum(chance.uniform(15, 90) * (1 + 0.03 * (slow(2) - 0.6))) / RATE
+        tones = sum(rng.uniform(0.2, 1) / h**0.7 * np.sin(h * turn + rng.uniform(0, 6)) for h in range(1, 30))
+        return 0.2 * tones * (1 + 0.3 * slow(4)) + chance.uniform(0.2, 1.0) * band(white, 60, chance.uniform(800, 5000)) * (1 + 0.4 * np.sin(turn))
+    if kind == "insects":
+        rate = chance.uniform(4, 40)
+        tone = sum(np.sin(2 * np.pi * chance.uniform(2500, 7000) * t + 3 * np.sin(2 * np.pi * chance.uniform(20, 80) * t)) * (np.sin(2 * np.pi * rate * t * k + rng.uniform(0, 6)) > 0) for k in (1, 0.37))
+        return 0.2 * brown() + 0.05 * white + 0.1 * tone * slow(0.5)
     if kind == "tone":
         return 0.05 * white + 0.02 * brown()
     raise SystemExit(kind)
 
 
-ROOMS = ["wind", "rain", "water", "hum", "birds", "clock", "steps", "fire", "traffic", "workshop", "tone"]
+ROOMS = ["wind", "rain", "water", "hum", "birds", "clock", "steps", "fire", "traffic", "workshop", "engine", "insects", "tone"]
 
 
 def chirp(m, f0, f1):
@@ -208,8 +226,12 @@ def material(workdir):
     for take in range(40):
         yield "music", f"drone#{take}", dress(drone(chance), chance)
     for folder in sorted(glob.glob(f"{ROOT}/**/asterisk/sounds/*", recursive=True)):
-        for take in range(12):
-            yield "speech", f"{folder}#{take}", dress(speech_from_prompts(folder, chance), chance)
+        for take in range(24):
+            spoken = speech_from_prompts(folder, chance)
+            if take % 3 == 2:
+                place = room(chance.choice(ROOMS), chance)
+                spoken = spoken + np.resize(place, len(spoken)) / np.sqrt(np.mean(place**2)) * np.sqrt(np.mean(spoken**2)) * 10 ** (-chance.uniform(8, 25) / 20)
+            yield "speech", f"{folder}#{take}", dress(spoken, chance)
     for language in sorted(TEXTS):
         for variant in ("", "+f2", "+f5", "+m4", "+m7", "+whisper"):
             voice = speech_from_espeak(language, variant, chance.randint(120, 185), chance.randint(20, 75), workdir)
@@ -218,8 +240,13 @@ def material(workdir):
         samples = load(path, 30)
         if len(samples) > 1.5 * RATE:
             yield "room", path, dress(samples, chance)
+    for path in sorted(glob.glob(f"{ROOT}/0ad-data/**/audio/ambient/**/*.ogg", recursive=True) + glob.glob(f"{ROOT}/redeclipse-data/**/sounds/ambience/*.ogg", recursive=True)):
+        samples = load(path, 60)
+        if is_for_kind(path) and len(samples) > 5 * RATE:
+            for take in range(3):
+                yield "room", f"{path}#{take}", dress(samples[take * len(samples) // 4 :][: 30 * RATE], chance)
     for kind in ROOMS:
-        for take in range(9):
+        for take in range(16):
             yield "room", f"{kind}#{take}", dress(room(kind, chance), chance)
     for take in range(14):
         yield "room", f"babble#{take}", dress(babble(workdir, chance), chance)

@@ -53,7 +53,7 @@ impl Recognised {
 }
 
 /// Numbers that describe a stretch.
-pub const FEATURES: usize = 12;
+pub const FEATURES: usize = 14;
 /// Their names, in order.
 pub const FEATURE_NAMES: [&str; FEATURES] = [
     "quiet_share",
@@ -68,6 +68,8 @@ pub const FEATURE_NAMES: [&str; FEATURES] = [
     "centroid",
     "range_db",
     "flux",
+    "voice_band_modulation",
+    "voice_band_depth",
 ];
 
 const RATE: usize = 24_000;
@@ -170,7 +172,7 @@ fn describe(mono: &[f32]) -> Option<[f32; FEATURES]> {
     Some([
         quiet_share,
         pause_share,
-        syllable_modulation(&rms),
+        syllable_modulation(&rms.iter().map(|&r| (r + 1e-4).ln()).collect::<Vec<_>>()),
         pulse(&spectrum.rise),
         peaks.in_tune,
         peaks.held,
@@ -180,12 +182,13 @@ fn describe(mono: &[f32]) -> Option<[f32; FEATURES]> {
         spectrum.centroid,
         range_db,
         spectrum.flux,
+        syllable_modulation(&spectrum.voice_band),
+        depth(&spectrum.voice_band),
     ])
 }
 
 /// Share of the envelope's movement that lies between 3 and 7 Hz, the rate of syllables.
-fn syllable_modulation(rms: &[f32]) -> f32 {
-    let level: Vec<f32> = rms.iter().map(|&r| (r + 1e-4).ln()).collect();
+fn syllable_modulation(level: &[f32]) -> f32 {
     let middle = mean(level.iter().copied());
     let mut power = |hz: f32| {
         let step = std::f32::consts::TAU * hz / 100.0;
@@ -200,6 +203,13 @@ fn syllable_modulation(rms: &[f32]) -> f32 {
     let mut band = |from: f32, to: f32| (0..).map(|k| from + 0.1 * k as f32).take_while(|hz| *hz < to).map(&mut power).sum::<f32>();
     let (slow, syllables, quick) = (band(0.3, 3.0), band(3.0, 7.0), band(7.0, 20.0));
     syllables / (slow + syllables + quick + 1e-9)
+}
+
+/// How much an envelope moves beside its mean, over tenths of a second: noise under speech takes little of it.
+fn depth(envelope: &[f32]) -> f32 {
+    let tenths: Vec<f32> = envelope.chunks(10).map(|c| mean(c.iter().copied())).collect();
+    let middle = mean(tenths.iter().copied());
+    mean(tenths.iter().map(|t| (t - middle) * (t - middle))).sqrt() / middle.max(1e-9)
 }
 
 /// How regularly the sound rises: highest autocorrelation of the rises at 0.25 to 1.5 s.
@@ -224,6 +234,8 @@ struct Spectrum {
     centroid: f32,
     /// Mean change of the log bands between frames.
     flux: f32,
+    /// Magnitude between 250 and 3500 Hz, where voices are, per frame.
+    voice_band: Vec<f32>,
 }
 
 impl Spectrum {
@@ -232,7 +244,8 @@ impl Spectrum {
         const BANDS: usize = 20;
         let bin_hz = RATE as f32 / BLOCK as f32;
         let edges: Vec<usize> = (0..=BANDS).map(|k| ((100.0 * 80f32.powf(k as f32 / BANDS as f32)) / bin_hz).round() as usize).collect();
-        let (mut rise, mut flat, mut centroids, mut change) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let voice = (250.0 / bin_hz) as usize..(3500.0 / bin_hz) as usize;
+        let (mut rise, mut flat, mut centroids, mut change, mut voice_band) = (Vec::new(), Vec::new(), Vec::new(), Vec::new(), Vec::new());
         let mut before: Option<Vec<f32>> = None;
         let mut frame = 0;
         Blocks::new(BLOCK, HOP).for_each(mono, |bins| {
@@ -243,6 +256,7 @@ impl Spectrum {
                 (mean(steps.clone().map(|s| s.max(0.0))), mean(steps.map(f32::abs)))
             });
             rise.push(moved.0);
+            voice_band.push(mean(bins[voice.clone()].iter().copied()).sqrt());
             // Only what is heard: the hiss of a pause is flat in every kind.
             if rms.get(frame).is_some_and(|r| 20.0 * r.max(1e-6).log10() > loud_db - 30.0) {
                 let total: f32 = power.iter().sum();
@@ -261,6 +275,7 @@ impl Spectrum {
             centroid_spread: mean(centroids.iter().map(|c| (c - centroid) * (c - centroid))).sqrt(),
             centroid,
             flux: mean(change.into_iter()),
+            voice_band,
         }
     }
 }

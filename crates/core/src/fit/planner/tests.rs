@@ -209,6 +209,20 @@ fn the_opening_and_the_ending_are_worth_fair_splices_and_no_unfair_one() {
     }
 }
 
+/// Common practice, no source: a spot of half a minute opens and closes as its music does, one of a quarter seldom can.
+#[test]
+fn half_a_minute_holds_to_opening_and_ending_like_a_long_cut() {
+    let reading = reading(&[20; 60], &[-3.0; 60]);
+    let scene = SceneTables::new(&Scene::default(), 0, 48_000);
+    let likeness = likeness(60, &[0.5; 3600]);
+    let lost = |seconds: u64| {
+        let ask = Ask::new(&reading, &Wishes::default(), 0, seconds * 48_000);
+        Planner::new(&reading, &likeness, &ask, &scene, &[], Taste::BEST).playing.lost(10.0)
+    };
+    assert_eq!((lost(30), lost(120)), (10.0, 10.0));
+    assert!(lost(15) < 5.0 && lost(22) < lost(29), "{} {} {}", lost(15), lost(22), lost(29));
+}
+
 #[test]
 fn where_nothing_comes_again_a_phrase_goes_on_with_one_that_fits_and_no_other() {
     let reading = reading(&[20; 60], &[-3.0; 60]);
