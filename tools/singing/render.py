@@ -1,16 +1,17 @@
-"""Puts made voices over composed music and writes what the network hears of it.
+"""Puts made voices over music and writes what the network hears of it.
 
-    python tools/singing/render.py OUT FROM TO      # seeds FROM to TO; OUT/SEED.npy and OUT/SEED.json
+    ROOT=PACKAGES python tools/singing/render.py OUT FROM TO      # seeds FROM to TO; OUT/SEED.npy and OUT/SEED.json
+
+The music of every second seed is recorded, of the others composed, half of that as bands play it: PACKAGES is where the packages
+named below are unpacked, whose music is instrumental but for a choir here and there.
 
 Speech comes from speech synthesisers, is taken apart by the WORLD vocoder (Morise et al. 2016), and
 sings when its pitch is replaced by a tune and its vowels are drawn out. Half of the pieces have no
 voice but, a third of these, a synthetic lead that glides and has vibrato: what must not be taken for one.
-(Of the pieces that the weights in the tree learned from, seeds 4 to 606 were made with fewer such and
-without vibrato in the music.)
-
 Needs what tools/reading/render.py needs, pyworld from PyPI; flite and espeak-ng from Debian.
 """
 import json
+import os
 import random
 import subprocess
 import sys
@@ -25,7 +26,10 @@ from scipy.signal import butter, fftconvolve, lfilter, resample_poly, sosfilt
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "reading"))
 from compose import compose  # noqa: E402
-from render import EXAMPLE, FONTS, RATE, play  # noqa: E402
+from render import EXAMPLE, FONTS, RATE, play, play_song  # noqa: E402
+
+ROOT = Path(os.environ.get("ROOT", "/"))
+RECORDED = ["wesnoth-1.16-music", "singularity-music", "supertux-data", "hedgewars-data", "widelands-data", "megaglest-data", "enigma-data", "asterisk-moh-opsound-wav"]
 
 WORDS = (
     "love morning river stay fall gold never always home window rain summer light slowly heart fire running open road again tomorrow hold "
@@ -131,17 +135,37 @@ def dress_voice(x, chance):
     return x
 
 
+def recorded(chance):
+    """A window of a recording."""
+    files = sorted(p for package in RECORDED for end in ("ogg", "wav", "mp3") for p in (ROOT / package).rglob(f"*.{end}") if p.stat().st_size > 500_000 and not {"sounds", "speech"} & set(p.parts))
+    path = chance.choice(files)
+    length_s = float(subprocess.run(["ffprobe", "-v", "fatal", "-show_entries", "format=duration", "-of", "csv=p=0", str(path)], capture_output=True, text=True).stdout)
+    at_s = chance.uniform(0, max(0.0, length_s - WINDOW_S))
+    raw = subprocess.run(["ffmpeg", "-v", "fatal", "-ss", str(at_s), "-t", str(WINDOW_S), "-i", str(path), "-map", "0:a:0", "-ac", "1", "-ar", str(RATE), "-f", "f32le", "-"], capture_output=True).stdout
+    music = np.frombuffer(raw, np.float32).astype(np.float64)
+    return music if len(music) and np.sqrt(np.mean(music**2)) > 1e-3 else np.zeros(0)
+
+
+def composed(seed, chance):
+    """A window of a composed piece, played from a font or as a band plays it."""
+    notes, truth = compose(seed)
+    start = chance.uniform(0, max(0.0, truth["end_s"] - WINDOW_S))
+    notes = [(a - start, min(b - start, WINDOW_S), p, v, c) for a, b, p, v, c in notes if start <= a < start + WINDOW_S - 0.2]
+    if not notes:
+        return np.zeros(0)
+    if truth["style"]:
+        return play_song(notes, truth["programs"], chance).astype(np.float64)
+    return play(notes, truth["programs"], chance.choices([f for f, _ in FONTS], [w for _, w in FONTS])[0], chance).astype(np.float64)
+
+
 def render(job):
     out, seed = job
     if (out / f"{seed}.npy").exists():
         return 0.0
     chance = random.Random(seed + 77_000_001)
-    notes, truth = compose(seed)
-    start = chance.uniform(0, max(0.0, truth["end_s"] - WINDOW_S))
-    notes = [(a - start, min(b - start, WINDOW_S), p, v, c) for a, b, p, v, c in notes if start <= a < start + WINDOW_S - 0.2]
-    if not notes:
+    music = recorded(chance) if seed % 2 else composed(seed, chance)
+    if len(music) < 10 * RATE:
         return 0.0
-    music = play(notes, truth["programs"], chance.choices([f for f, _ in FONTS], [w for _, w in FONTS])[0], chance).astype(np.float64)
     music = music / (np.sqrt(np.mean(music**2)) + 1e-9)
     voice, spans = np.zeros(len(music)), []
     kind = chance.choices(["sung", "spoken", "both", "none", "lead"], [32, 7, 7, 36, 18])[0]
