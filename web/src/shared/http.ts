@@ -80,6 +80,16 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   return result.data as T
 }
 
+/** What lies at an address that the document gives and the page does not build by itself. */
+export async function answerAt<T>(url: string, signal?: AbortSignal): Promise<T> {
+  const reply = await globalThis.fetch(url, { signal }).catch(() => {
+    throw problemOf(null)
+  })
+  const body = await reply.json().catch(() => null)
+  if (!reply.ok) throw asked(problemOf(body))
+  return body as T
+}
+
 /** Sound that the server renders. */
 export async function fetchSound(url: string, signal: AbortSignal): Promise<ArrayBuffer> {
   const answer = await globalThis.fetch(url, { signal })

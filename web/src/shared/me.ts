@@ -1,5 +1,6 @@
 import { shallowRef } from 'vue'
 import { answer, server } from './http'
+import { queries } from './query'
 import type { components } from '../gen/api'
 
 export type MeView = components['schemas']['MeView']
@@ -10,8 +11,10 @@ export const me = shallowRef<MeView | null>(null)
 
 /** Asks who is signed in, once, or again. */
 export async function whoIsHere(again = false): Promise<MeView> {
-  if (!me.value || again) me.value = await answer(server.GET('/api/me'))
-  return me.value
+  const asked = { queryKey: ['me'], queryFn: () => answer(server.GET('/api/me')), meta: { toldBeside: true } }
+  const here = await queries.fetchQuery({ ...asked, staleTime: again ? 0 : Infinity })
+  me.value = here
+  return here
 }
 
 /** Signs out of this browser, or of all. */

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { message } from 'ant-design-vue'
-import { onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, reactive, ref, watch } from 'vue'
 import { ask } from '../../shared/ask'
 import { answer, server, type CutView, type ShelfPieceView } from '../../shared/http'
+import { useAnswer } from '../../shared/query'
+import { tell } from '../../shared/tell'
 import { clock, count } from '../../shared/words'
 import type { CutActions } from '../cut/useCut'
 import type { Listening } from '../listening/useListening'
@@ -10,9 +11,6 @@ import type { Listening } from '../listening/useListening'
 /** Music of a supplier: found, heard over the film, taken with its terms. */
 const props = defineProps<{ cut: CutView; actions: CutActions; listening: Listening }>()
 const wanted = reactive({ words: '', mood: '', tempo: '', length: '', singing: '' })
-const pieces = ref<ShelfPieceView[]>([])
-const moods = ref<string[]>([])
-const problem = ref<string | null>(null)
 const TEMPI: Record<string, [number?, number?]> = { slow: [undefined, 90], middle: [90, 120], quick: [120, undefined] }
 const LENGTHS: Record<string, [number?, number?]> = {
   short: [undefined, 80],
@@ -20,13 +18,10 @@ const LENGTHS: Record<string, [number?, number?]> = {
   long: [120, undefined],
 }
 
-let asked = 0
-
-async function search() {
-  const number = ++asked
+const query = computed(() => {
   const [tempoFromBpm, tempoToBpm] = TEMPI[wanted.tempo] ?? []
   const [lengthFromS, lengthToS] = LENGTHS[wanted.length] ?? []
-  const query = {
+  return {
     words: wanted.words || undefined,
     mood: wanted.mood || undefined,
     tempoFromBpm,
@@ -35,20 +30,18 @@ async function search() {
     lengthToS,
     singing: wanted.singing ? wanted.singing === 'with' : undefined,
   }
-  try {
-    const found = await answer(server.GET('/api/cuts/{id}/shelf', { params: { path: { id: props.cut.id }, query } }))
-    // A slower answer to an earlier question says nothing any more.
-    if (number !== asked) return
-    pieces.value = found.pieces
-    moods.value = found.moods
-    problem.value = null
-  } catch (cause) {
-    problem.value = (cause as Error).message
-  }
-}
-onMounted(search)
-watch(wanted, search)
-watch(() => [props.cut.commercial, props.cut.paidPlan, props.cut.candidates.length], search)
+})
+/** What may be used depends on what the cut is for, and what it has. */
+const depends = () => [props.cut.commercial, props.cut.paidPlan, props.cut.candidates.length]
+const { data: found, error } = useAnswer(
+  () => ['cut', props.cut.id, 'shelf', query.value, depends()],
+  (signal) =>
+    answer(server.GET('/api/cuts/{id}/shelf', { params: { path: { id: props.cut.id }, query: query.value }, signal })),
+  { staysUntilNext: true, toldBeside: true },
+)
+const pieces = computed(() => found.value?.pieces ?? [])
+const moods = computed(() => found.value?.moods ?? [])
+const problem = computed(() => error.value?.message)
 
 /** The piece that is heard, straight from the shelf, while the film runs. */
 const heard = ref<string | null>(null)
@@ -79,7 +72,7 @@ async function listen(piece: ShelfPieceView) {
   player.onerror = () => {
     if (sound === player) {
       hush()
-      message.error('This piece did not arrive. Try again.')
+      tell('This piece did not arrive. Try again.')
     }
   }
   player.onplaying = () => {

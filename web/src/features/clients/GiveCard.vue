@@ -1,26 +1,29 @@
 <script setup lang="ts">
-import { onMounted, reactive, ref } from 'vue'
-import { answer, server, type CutView, type GivenView } from '../../shared/http'
+import { computed, reactive, ref } from 'vue'
+import { answer, server, type CutView } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
+import { useAnswer } from '../../shared/query'
 import LinkOnce from '../people/LinkOnce.vue'
 
 /** Gives the cut to somebody to hear: a link that shows film, sheet and mix, and takes what they say. */
 const props = defineProps<{ cut: CutView }>()
-const given = ref<GivenView[]>([])
 const link = ref<{ link: string; to: string } | null>(null)
 const wanted = reactive({ to: '', word: '', days: 14, newest: true })
 const path = () => ({ path: { id: props.cut.id } })
 const day = (at: string) => new Date(at).toLocaleDateString([], { day: 'numeric', month: 'short' })
 
-const problem = ref<string | null>(null)
+const { data, error, refetch } = useAnswer(
+  () => ['cut', props.cut.id, 'links'],
+  (signal) => answer(server.GET('/api/cuts/{id}/links', { params: path(), signal })),
+  { toldBeside: true },
+)
+const given = computed(() => data.value ?? [])
+const notDone = ref<string | null>(null)
+const problem = computed(() => notDone.value ?? error.value?.message)
 async function tried(work: () => Promise<void>) {
-  problem.value = null
-  await work().catch((cause: Error) => (problem.value = cause.message))
+  notDone.value = null
+  await work().catch((cause: Error) => (notDone.value = cause.message))
 }
-async function look() {
-  given.value = await answer(server.GET('/api/cuts/{id}/links', { params: path() }))
-}
-onMounted(() => tried(look))
 const give = () =>
   tried(async () => {
     const { to, word, days, newest } = wanted
@@ -28,12 +31,12 @@ const give = () =>
     const made = await answer(server.POST('/api/cuts/{id}/links', { params: path(), body }))
     link.value = { link: made.link, to }
     Object.assign(wanted, { to: '', word: '' })
-    await look()
+    await refetch()
   })
 const takeBack = (key: string) =>
   tried(async () => {
     await answer(server.DELETE('/api/cuts/{id}/links/{key}', { params: { path: { id: props.cut.id, key } } }))
-    await look()
+    await refetch()
   })
 </script>
 

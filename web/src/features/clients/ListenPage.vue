@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { useElementSize, useIntervalFn, useStorage, useTitle } from '@vueuse/core'
-import { message } from 'ant-design-vue'
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { useElementSize, useStorage, useTitle } from '@vueuse/core'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, fetchSound, Problem, server, type HeardView, type WaveformView } from '../../shared/http'
+import { answer, fetchSound, Problem, server, type HeardView } from '../../shared/http'
 import { useKeys } from '../../shared/keys'
 import { me } from '../../shared/me'
+import { useAnswer } from '../../shared/query'
+import { tell } from '../../shared/tell'
 import { clock, samples } from '../../shared/words'
 import FilmPicture from '../film/FilmPicture.vue'
 import { usePlayer } from '../listening/usePlayer'
@@ -18,42 +19,47 @@ const router = useRouter()
 const heard = shallowRef<HeardView | null>(null)
 /** What is there by now, when that is another revision than the one on the page. */
 const newer = shallowRef<HeardView | null>(null)
-const waveform = shallowRef<WaveformView | null>(null)
-const problem = ref<string | null>(null)
 useTitle(() => (heard.value ? `${heard.value.title}, Jaunty Bar` : 'Jaunty Bar'))
 
 const params = () => ({ path: { id: props.id } })
-async function look() {
-  try {
-    const now = await answer(server.GET('/api/listening/{id}', { params: params() }))
-    if (!heard.value || now.revision === heard.value.revision) heard.value = now
-    else newer.value = now
-    problem.value = null
-  } catch (cause) {
-    const closed = cause instanceof Problem && cause.code === 'sign-in'
-    problem.value = closed
-      ? 'This is not open any more: the link has run out or was taken back. Ask for another one.'
-      : (cause as Error).message
-    if (closed && me.value?.accounts && !me.value.hears) void router.replace(`/sign-in?to=/listen/${props.id}`)
-  }
-}
+const OFTEN_MS = 10_000
+const {
+  data: now,
+  error,
+  refetch: look,
+} = useAnswer(
+  () => ['listening', props.id],
+  (signal) => answer(server.GET('/api/listening/{id}', { params: params(), signal })),
+  { everyMs: () => OFTEN_MS, toldBeside: true },
+)
+watch(
+  now,
+  (view) => {
+    if (!heard.value || view?.revision === heard.value.revision) heard.value = view ?? null
+    else newer.value = view ?? null
+  },
+  { immediate: true },
+)
+const isClosed = computed(() => error.value instanceof Problem && error.value.code === 'sign-in')
+const problem = computed(() =>
+  isClosed.value
+    ? 'This is not open any more: the link has run out or was taken back. Ask for another one.'
+    : error.value?.message,
+)
+watch(isClosed, (closed) => {
+  if (closed && me.value?.accounts && !me.value.hears) void router.replace(`/sign-in?to=/listen/${props.id}`)
+})
 function showNewer() {
   listening.stop()
-  ;[heard.value, newer.value, waveform.value] = [newer.value, null, null]
+  ;[heard.value, newer.value] = [newer.value, null]
 }
-const OFTEN_MS = 10_000
-onMounted(look)
-useIntervalFn(() => document.visibilityState === 'visible' && void look(), OFTEN_MS)
-watch(
-  () => heard.value?.revision,
-  async (revision) => {
-    if (revision === undefined) return
-    const query = { revision }
-    const drawn = await answer(server.GET('/api/listening/{id}/waveform', { params: { ...params(), query } })).catch(
-      () => null,
-    )
-    if (heard.value?.revision === revision) waveform.value = drawn
+const { data: waveform } = useAnswer(
+  () => (heard.value ? ['listening', props.id, 'waveform', heard.value.revision] : null),
+  (signal) => {
+    const query = { revision: heard.value!.revision }
+    return answer(server.GET('/api/listening/{id}/waveform', { params: { ...params(), query }, signal }))
   },
+  { isForEver: true, toldBeside: true },
 )
 
 const listening = usePlayer({
@@ -111,7 +117,7 @@ async function say(approves: boolean) {
     words.value = ''
     await look()
   } catch (cause) {
-    message.error((cause as Error).message, 6)
+    tell(cause)
   } finally {
     busy.value = false
   }
@@ -165,7 +171,7 @@ const made = computed(() =>
         </div>
         <HeardSheet
           :heard="heard"
-          :waveform="waveform"
+          :waveform="waveform ?? null"
           :width="width"
           :position-s="positionS"
           @seek="(s) => (seek(s), playing || play(s))"

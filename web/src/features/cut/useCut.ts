@@ -1,8 +1,20 @@
 import { until, useDocumentVisibility, useEventListener, useEventSource } from '@vueuse/core'
-import { message, Modal } from 'ant-design-vue'
-import { onMounted, ref, shallowRef, watch, type Ref } from 'vue'
+import { useQueries } from '@tanstack/vue-query'
+import { Modal } from 'ant-design-vue'
+import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import type { components } from '../../gen/api'
-import { answer, Problem, sendFile, server, type Change, type CutView, type WaveformView } from '../../shared/http'
+import {
+  answer,
+  answerAt,
+  Problem,
+  sendFile,
+  server,
+  type Change,
+  type CutView,
+  type WaveformView,
+} from '../../shared/http'
+import { queries, useAnswer } from '../../shared/query'
+import { tell } from '../../shared/tell'
 
 /** This window, for the others who look at the same cut. */
 export const WINDOW = crypto.randomUUID?.() ?? '00000000-0000-4000-8000-000000000000'
@@ -10,30 +22,38 @@ export type HereView = components['schemas']['HereView']
 
 /** One cut, kept up to date by the server's events, with everything that can be done to it. */
 export function useCut(id: Ref<string>) {
-  const cut = shallowRef<CutView | null>(null)
-  const problem = ref<string | null>(null)
   const busy = ref(false)
   /** Whether the database does not answer: what is said meanwhile is kept. */
   const away = ref(false)
 
   /** An event on its way must not put an answer back to what was before it. */
-  function show(view: CutView) {
-    if (!cut.value || cut.value.id !== view.id || view.asOf >= cut.value.asOf) cut.value = view
-  }
-
-  async function load() {
-    try {
-      show((await answer(server.GET('/api/cuts/{id}', { params: { path: { id: id.value } } }))) as CutView)
-      problem.value = null
-    } catch (cause) {
-      problem.value = cause instanceof Error ? cause.message : String(cause)
-    }
-  }
-  onMounted(load)
+  const later = (view: CutView, shown?: CutView) => (!shown || view.asOf >= shown.asOf ? view : shown)
+  const keyOf = (of: string) => ['cut', of]
+  const shown = () => queries.getQueryData<CutView>(keyOf(id.value))
+  const {
+    data,
+    error,
+    refetch: load,
+  } = useAnswer(
+    () => keyOf(id.value),
+    async (signal) => {
+      const view = await answer(server.GET('/api/cuts/{id}', { params: { path: { id: id.value } }, signal }))
+      return later(view as CutView, queries.getQueryData(keyOf(view.id)))
+    },
+    { toldBeside: true },
+  )
+  const cut = computed(() => data.value ?? null)
+  const problem = computed(() => error.value?.message ?? null)
+  const show = (view: CutView) => queries.setQueryData<CutView>(keyOf(view.id), (before) => later(view, before))
 
   /** Who else looks at it. */
   const others = shallowRef<HereView[]>([])
-  const { data, open, close, eventSource } = useEventSource(() => `/api/cuts/${id.value}/events?window=${WINDOW}`, [], {
+  const {
+    data: told,
+    open,
+    close,
+    eventSource,
+  } = useEventSource(() => `/api/cuts/${id.value}/events?window=${WINDOW}`, [], {
     autoReconnect: true,
   })
   watch(
@@ -41,7 +61,8 @@ export function useCut(id: Ref<string>) {
     (source) => {
       source?.addEventListener('jobs', ({ data }: MessageEvent<string>) => {
         const { jobs, asOf } = JSON.parse(data) as components['schemas']['JobsView']
-        if (cut.value && cut.value.id === id.value && asOf >= cut.value.asOf) cut.value = { ...cut.value, jobs, asOf }
+        const now = shown()
+        if (now) show({ ...now, jobs, asOf })
       })
       source?.addEventListener('here', ({ data }: MessageEvent<string>) => {
         others.value = JSON.parse(data) as HereView[]
@@ -57,7 +78,7 @@ export function useCut(id: Ref<string>) {
   useEventListener(window, 'pagehide', close)
   useEventListener(window, 'pageshow', (event) => event.persisted && listen())
   watch(useDocumentVisibility(), (now) => (now === 'hidden' ? close() : listen()))
-  watch(data, (text) => {
+  watch(told, (text) => {
     if (text) show(JSON.parse(text) as CutView)
   })
 
@@ -85,7 +106,7 @@ export function useCut(id: Ref<string>) {
       await load()
       return true
     } catch (cause) {
-      message.error(cause instanceof Error ? cause.message : String(cause), 6)
+      tell(cause)
       if (cause instanceof Problem && cause.code === 'stale') await load()
       return false
     } finally {
@@ -165,51 +186,55 @@ export function useCut(id: Ref<string>) {
       change(() => sendFile(`/api/cuts/${id.value}/${place}`, file, progress)),
     tryAgain: async (job: string) => {
       await answer(server.POST('/api/cuts/{id}/jobs/{job}/again', { params: { path: { id: id.value, job } } })).catch(
-        (cause: Error) => message.error(cause.message),
+        tell,
       )
     },
     cancel: async (job: string) => {
-      await answer(server.DELETE('/api/cuts/{id}/jobs/{job}', { params: { path: { id: id.value, job } } })).catch(
-        (cause: Error) => message.error(cause.message),
-      )
+      await answer(server.DELETE('/api/cuts/{id}/jobs/{job}', { params: { path: { id: id.value, job } } })).catch(tell)
     },
   }
 }
 
 export type CutActions = ReturnType<typeof useCut>
 
+const FOR_EVER = { isForEver: true, toldBeside: true }
+
 /** The waveform at an address that never changes what it gives; null while there is none. */
 export function useWaveform(address: () => string | null) {
-  const waveform = shallowRef<WaveformView | null>(null)
-  watch(
-    address,
-    async (url) => {
-      if (!url) return (waveform.value = null)
-      const reply = await globalThis.fetch(url).catch(() => null)
-      // An older answer must not replace a newer one.
-      if (reply?.ok && url === address()) waveform.value = (await reply.json()) as WaveformView
-    },
-    { immediate: true },
+  const { data } = useAnswer(
+    () => (address() ? [address()] : null),
+    (signal) => answerAt<WaveformView>(address()!, signal),
+    FOR_EVER,
   )
-  return waveform
+  return computed(() => data.value ?? null)
 }
 
-/** Waveforms of takes by their hash, as they come. */
+/** Waveforms of takes by their hash, as they come; without one the words stand alone. */
 export function useVoices(cut: () => string, takes: () => readonly string[]) {
-  const voices = shallowRef<Record<string, WaveformView>>({})
-  watch(
-    () => [...new Set(takes())].join(' '),
-    (all) => {
-      for (const hash of all.split(' ').filter((one) => one && !voices.value[one]))
-        void globalThis
-          .fetch(`/api/cuts/${cut()}/sounds/${hash}/waveform`)
-          .then(async (reply) => {
-            if (reply.ok) voices.value = { ...voices.value, [hash]: (await reply.json()) as WaveformView }
-          })
-          // Without it the words stand alone.
-          .catch(() => undefined)
+  const hashes = computed(() => [...new Set(takes())])
+  const answers = useQueries(
+    {
+      queries: computed(() =>
+        hashes.value.map((hash) => {
+          const url = `/api/cuts/${cut()}/sounds/${hash}/waveform`
+          return {
+            queryKey: [url],
+            queryFn: ({ signal }: { signal: AbortSignal }) => answerAt<WaveformView>(url, signal),
+            staleTime: Infinity,
+            meta: { toldBeside: true },
+          }
+        }),
+      ),
+      shallow: true,
     },
-    { immediate: true },
+    queries,
   )
-  return voices
+  return computed(() => {
+    const voices: Record<string, WaveformView> = {}
+    hashes.value.forEach((hash, at) => {
+      const waveform = answers.value[at]?.data
+      if (waveform) voices[hash] = waveform
+    })
+    return voices
+  })
 }

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { useDebounceFn } from '@vueuse/core'
-import { ref, watch } from 'vue'
+import { refDebounced } from '@vueuse/core'
+import { computed } from 'vue'
 import { answer, server, type Description } from '../../shared/http'
+import { useAnswer } from '../../shared/query'
 import { askOf, RATES, type CutFormValue } from './rates'
 
 const value = defineModel<CutFormValue>({ required: true })
@@ -10,18 +11,24 @@ defineProps<{ action: string; busy: boolean; brief?: boolean }>()
 const emit = defineEmits<{ submit: [body: Description] }>()
 
 /** What the length that is typed means, with what was rounded. */
-const means = ref('')
-const askWhatItMeans = useDebounceFn(async () => {
+const typed = computed(() => {
   const { length, rate } = askOf(value.value)
-  if (!length.trim()) return void (means.value = '')
-  const query = { text: length, num: rate.num, den: rate.den, dropFrame: rate.dropFrame }
-  const found = await answer(server.GET('/api/lengths', { params: { query } })).catch(() => null)
-  if (askOf(value.value).length !== length) return
-  const ms = found?.roundedByS ? Math.round(found.roundedByS * 1000) : 0
-  const rounded = found?.roundedByS ? `: rounded to whole frames, ${Math.abs(ms)} ms ${ms < 0 ? 'less' : 'more'}` : ''
-  means.value = found ? `${found.timecode}, ${found.frames} frames${rounded}` : ''
-}, 250)
-watch(() => [value.value.length, value.value.rate], askWhatItMeans)
+  return length.trim() ? { text: length, num: rate.num, den: rate.den, dropFrame: rate.dropFrame } : null
+})
+const asked = refDebounced(typed, 250)
+const { data: found } = useAnswer(
+  () => asked.value && ['lengths', asked.value],
+  (signal) => answer(server.GET('/api/lengths', { params: { query: asked.value! }, signal })),
+  { isForEver: true, toldBeside: true },
+)
+const means = computed(() => {
+  // What is said belongs to what is typed, not to what stood there before.
+  if (!found.value || typed.value?.text !== asked.value?.text) return ''
+  const { timecode, frames, roundedByS } = found.value
+  const ms = roundedByS ? Math.round(roundedByS * 1000) : 0
+  const rounded = roundedByS ? `: rounded to whole frames, ${Math.abs(ms)} ms ${ms < 0 ? 'less' : 'more'}` : ''
+  return `${timecode}, ${frames} frames${rounded}`
+})
 
 function submit() {
   emit('submit', askOf(value.value))

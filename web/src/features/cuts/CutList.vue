@@ -1,10 +1,12 @@
 <script setup lang="ts">
-import { message } from 'ant-design-vue'
-import { useStorage, useTitle, watchDebounced } from '@vueuse/core'
-import { computed, onMounted, ref } from 'vue'
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
+import { refDebounced, useStorage, useTitle } from '@vueuse/core'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, sendFile, server, type Description, type CutSummary, type ProjectView } from '../../shared/http'
+import { answer, sendFile, server, type Description, type CutSummary } from '../../shared/http'
 import { me } from '../../shared/me'
+import { queries, useAnswer } from '../../shared/query'
+import { tell } from '../../shared/tell'
 import DropArea from '../../shared/DropArea.vue'
 import { CUTS, CUT_LISTS, FILMS, isCut, isFilm } from '../../shared/files'
 import { bare } from '../../shared/words'
@@ -12,26 +14,19 @@ import CutForm from './CutForm.vue'
 import { emptyForm, rateOf, RATES, type CutFormValue } from './rates'
 
 const router = useRouter()
-const cuts = ref<CutSummary[] | null>(null)
-const problem = ref<string | null>(null)
 const busy = ref(false)
 const value = ref<CutFormValue>(emptyForm())
 /** The frame rate of edit lists, which carry none; empty infers it. */
 const listRate = ref('')
 
-onMounted(async () => {
-  try {
-    await look()
-    if (me.value?.person) projects.value = await answer(server.GET('/api/projects'))
-  } catch (cause) {
-    problem.value = (cause as Error).message
-  }
-})
-
 useTitle('Jaunty Bar')
 
 /** Projects matter where there are several, or somebody only listens. */
-const projects = ref<ProjectView[]>([])
+const { data: found } = useAnswer(
+  () => (me.value?.person ? ['projects'] : null),
+  (signal) => answer(server.GET('/api/projects', { signal })),
+)
+const projects = computed(() => found.value ?? [])
 const project = useStorage('jaunty-bar-project', '')
 const shownProject = computed(() => projects.value.find((one) => one.id === project.value))
 const roleIn = (id: string) => projects.value.find((one) => one.id === id)?.role ?? 'owner'
@@ -55,32 +50,39 @@ const day = (at: string) => (at ? new Date(at).toLocaleDateString([], { day: 'nu
 
 /** Cuts are asked for by the page; the server looks for words and sorts. */
 const PAGE = 60
-const total = ref(0)
-let asked = 0
-async function look(more = false) {
-  const mine = ++asked
-  const query = {
-    words: wanted.value || undefined,
-    sort: sort.value,
-    project: shownProject.value?.id,
-    skip: more ? (cuts.value?.length ?? 0) : 0,
-    // What was unfolded stays so when something of it has changed.
-    count: more ? PAGE : Math.max(PAGE, Math.min(200, cuts.value?.length ?? 0)),
-  }
-  const found = await answer(server.GET('/api/cuts', { params: { query } }))
-  // An older answer must not replace a newer one.
-  if (mine !== asked) return
-  cuts.value = more ? [...(cuts.value ?? []), ...found.cuts] : found.cuts
-  total.value = found.total
-}
-const failed = (cause: Error) => void message.error(cause.message, 6)
-watchDebounced([wanted, sort, project], () => look().catch(failed), { debounce: 200 })
+const wish = refDebounced(
+  computed(() => ({ words: wanted.value || undefined, sort: sort.value, project: shownProject.value?.id })),
+  200,
+)
+const {
+  data: pages,
+  error,
+  refetch: look,
+  fetchNextPage,
+} = useInfiniteQuery(
+  {
+    queryKey: computed(() => ['cuts', wish.value]),
+    queryFn: ({ pageParam: skip, signal }) =>
+      answer(server.GET('/api/cuts', { params: { query: { ...wish.value, skip, count: PAGE } }, signal })),
+    initialPageParam: 0,
+    getNextPageParam: (last, all) => {
+      const had = all.reduce((sum, page) => sum + page.cuts.length, 0)
+      return had < last.total ? had : undefined
+    },
+    placeholderData: keepPreviousData,
+    meta: { toldBeside: true },
+  },
+  queries,
+)
+const cuts = computed(() => pages.value?.pages.flatMap((page) => page.cuts) ?? null)
+const total = computed(() => pages.value?.pages.at(-1)?.total ?? 0)
+const problem = computed(() => error.value?.message)
 async function copy(cut: CutSummary) {
   try {
     await answer(server.POST('/api/cuts/{id}/copy', { params: { path: { id: cut.id } } }))
     await look()
   } catch (cause) {
-    message.error((cause as Error).message, 6)
+    tell(cause)
   }
 }
 /** Nothing is asked: it says how to get the cut back. */
@@ -91,7 +93,7 @@ async function takeAway(cut: CutSummary) {
     away.value = cut
     await look()
   } catch (cause) {
-    message.error((cause as Error).message, 6)
+    tell(cause)
   }
 }
 async function bringBack(cut: CutSummary) {
@@ -100,7 +102,7 @@ async function bringBack(cut: CutSummary) {
     away.value = null
     await look()
   } catch (cause) {
-    message.error((cause as Error).message, 6)
+    tell(cause)
   }
 }
 
@@ -112,7 +114,7 @@ async function make(body: Description) {
     )
     await router.push(`/cuts/${cut.id}/picture`)
   } catch (cause) {
-    message.error((cause as Error).message, 6)
+    tell(cause)
   } finally {
     busy.value = false
   }
@@ -132,7 +134,7 @@ async function fromFile(chosen: File) {
     const cut = await sendFile<{ id: string }>(`/api/cuts/${place}?${query}`, chosen, () => undefined)
     await router.push(whole ? `/cuts/${cut.id}` : `/cuts/${cut.id}/picture`)
   } catch (cause) {
-    message.error((cause as Error).message, 8)
+    tell(cause)
   } finally {
     busy.value = false
   }
@@ -216,7 +218,7 @@ async function fromFile(chosen: File) {
           </div>
         </div>
         <p v-if="total > (cuts?.length ?? 0)">
-          <a-button data-test="more-cuts" @click="look(true).catch(failed)"
+          <a-button data-test="more-cuts" @click="fetchNextPage()"
             >Show more <span class="soft">of {{ total }}</span></a-button
           >
         </p>

@@ -1,7 +1,7 @@
-import { useIntervalFn } from '@vueuse/core'
-import { message } from 'ant-design-vue'
-import { ref, shallowRef, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answer, server, type CutView, type Form, type HandedView } from '../../shared/http'
+import { useAnswer } from '../../shared/query'
+import { tell } from '../../shared/tell'
 
 /** Where a file lies. */
 export const fileOf = (cut: string, handed: HandedView) => `/api/cuts/${cut}/handed/${handed.id}/file`
@@ -27,7 +27,6 @@ export function sameForm(a: unknown, b: unknown): boolean {
 
 /** The files that were handed over of a cut; one that is asked for is saved as soon as it is there. */
 export function useHanded(cut: () => CutView) {
-  const handed = shallowRef<HandedView[]>([])
   /** What is being made, to be saved when it is there. */
   const waiting = ref<{ revision: number; form: Form }[]>([])
 
@@ -35,28 +34,29 @@ export function useHanded(cut: () => CutView) {
   const failedBefore = new Set<string>()
   /** A job may come and go between two looks at the cut. */
   const LOOK_MS = 700
-  useIntervalFn(() => waiting.value.length && void load(), LOOK_MS)
-
-  async function load() {
+  const { data, refetch } = useAnswer(
+    () => ['cut', cut().id, 'handed'],
+    (signal) => answer(server.GET('/api/cuts/{id}/handed', { params: { path: { id: cut().id } }, signal })),
+    { everyMs: () => (waiting.value.length ? LOOK_MS : false) },
+  )
+  const handed = computed(() => data.value ?? [])
+  watch(data, (all) => {
+    if (!all) return
     const { id } = cut()
-    const all = await answer(server.GET('/api/cuts/{id}/handed', { params: { path: { id } } })).catch(() => null)
-    if (!all || cut().id !== id) return
-    handed.value = all
     waiting.value = waiting.value.filter((wanted) => {
       const there = all.find((file) => file.revision === wanted.revision && sameForm(file.form, wanted.form))
       if (there) save(fileOf(id, there))
       // What failed is told above the step, with a way to try it again.
       return !there && !cut().jobs.some((job) => job.state === 'failed' && !failedBefore.has(job.id))
     })
-  }
+  })
   // Whatever a job made is listed when it is over.
   watch(
     () =>
       `${cut().id} ${cut()
         .jobs.map((job) => job.id)
         .join(' ')}`,
-    load,
-    { immediate: true },
+    () => void refetch(),
   )
 
   async function ask(form: Form) {
@@ -67,9 +67,9 @@ export function useHanded(cut: () => CutView) {
       const there = await answer(server.POST('/api/cuts/{id}/handed', { params: { path: { id } }, body: wanted }))
       if (!there) waiting.value = [...waiting.value, wanted]
       else save(fileOf(id, there as HandedView))
-      await load()
+      await refetch()
     } catch (cause) {
-      message.error(cause instanceof Error ? cause.message : String(cause), 6)
+      tell(cause)
     }
   }
   const isMaking = (form: Form) => waiting.value.some((wanted) => sameForm(wanted.form, form))

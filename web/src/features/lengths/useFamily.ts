@@ -1,7 +1,7 @@
-import { useIntervalFn } from '@vueuse/core'
-import { message } from 'ant-design-vue'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answer, server, type FamilyCutView, type Form } from '../../shared/http'
+import { useAnswer } from '../../shared/query'
+import { tell } from '../../shared/tell'
 import { sameForm } from '../handing/useHanded'
 
 /** What one asks for at once is looked at so often until it is there. */
@@ -9,28 +9,26 @@ const LOOK_MS = 700
 
 /** A cut and its versions, and what can be done with all of them. `now` names the state of the cut that is open. */
 export function useFamily(id: () => string, now: () => unknown) {
-  const family = shallowRef<FamilyCutView[]>([])
+  const path = (of: string) => ({ params: { path: { id: of } } })
   const asking = ref(false)
   /** What is to be handed over of each, by its name, until it is there. */
   const wanted = ref<Record<string, { revision: number; form: Form }>>({})
   const isWanted = (cut: FamilyCutView) => cut.id in wanted.value
-  const busy = computed(() => family.value.some((cut) => cut.works || isWanted(cut)))
-
-  async function load() {
-    const of = id()
-    const found = await answer(server.GET('/api/cuts/{id}/versions', { params: { path: { id: of } } })).catch(
-      () => null,
-    )
-    if (!found || id() !== of) return
-    family.value = found
+  const { data, refetch } = useAnswer(
+    () => ['cut', id(), 'versions'],
+    (signal) => answer(server.GET('/api/cuts/{id}/versions', { ...path(id()), signal })),
+    { everyMs: () => (busy.value ? LOOK_MS : false) },
+  )
+  const family = computed(() => data.value ?? [])
+  const busy = computed((): boolean => family.value.some((cut) => cut.works || isWanted(cut)))
+  watch(family, (found) => {
     for (const cut of found) {
       const asked = wanted.value[cut.id]
       const there = asked && cut.handed?.revision === asked.revision && sameForm(cut.handed.form, asked.form)
       if (there || cut.problem) delete wanted.value[cut.id]
     }
-  }
-  watch([id, now], load, { immediate: true })
-  useIntervalFn(() => busy.value && void load(), LOOK_MS)
+  })
+  watch(now, () => void refetch())
 
   /** Does something and looks what came of it; says what did not work. */
   async function attempt(what: () => Promise<unknown>): Promise<boolean> {
@@ -39,14 +37,13 @@ export function useFamily(id: () => string, now: () => unknown) {
       await what()
       return true
     } catch (cause) {
-      message.error(cause instanceof Error ? cause.message : String(cause), 6)
+      tell(cause)
       return false
     } finally {
       asking.value = false
-      await load()
+      await refetch()
     }
   }
-  const path = (of: string) => ({ params: { path: { id: of } } })
   const make = (lengths: string[]) =>
     attempt(() => answer(server.POST('/api/cuts/{id}/versions', { ...path(id()), body: { lengths } })))
   const follow = (cuts: FamilyCutView[]) =>

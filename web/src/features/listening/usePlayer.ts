@@ -1,6 +1,6 @@
 import { useRafFn } from '@vueuse/core'
-import { message } from 'ant-design-vue'
 import { onScopeDispose, ref } from 'vue'
+import { tell } from '../../shared/tell'
 import { Player, RATE_HZ, type PlayerWorld } from './player'
 
 /** A player of a component's own: where it is, whether it plays, and its end with the component. */
@@ -20,7 +20,7 @@ export function usePlayer(world: Pick<PlayerWorld, 'lengthSamples' | 'fetchChunk
     },
     failed: (cause) => {
       playing.value = false
-      message.error(cause instanceof Error ? cause.message : 'The sound did not arrive. Try again.')
+      tell(cause instanceof Error ? cause : 'The sound did not arrive. Try again.')
     },
   })
 

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { layoutCloseUp, CLOSE } from '../../drawing/closeUp'
-import type { CloseUp, CutView, Of, SpliceView } from '../../shared/http'
+import { answerAt, type CloseUp, type CutView, type Of, type SpliceView } from '../../shared/http'
+import { useAnswer } from '../../shared/query'
 import NumberField from '../../shared/NumberField.vue'
 import { clock, decibels, samples } from '../../shared/words'
 
@@ -12,22 +13,16 @@ const emit = defineEmits<{ say: [change: Of<'fit'>]; hear: []; go: [index: numbe
 
 const REACHES = [2.4, 0.6, 0.12, 0.03]
 const zoom = ref(1)
-const view = shallowRef<CloseUp | null>(null)
+const address = () =>
+  `/api/cuts/${props.cut.id}/revisions/${props.cut.plan.revision}/splices/${props.index}?reachS=${REACHES[zoom.value]}`
+const { data: view } = useAnswer(
+  () => [address()],
+  (signal) => answerAt<CloseUp>(address(), signal),
+  { isForEver: true, staysUntilNext: true, toldBeside: true },
+)
 const holder = ref<HTMLElement>()
 const { width } = useElementSize(holder)
 const picture = computed(() => (view.value ? layoutCloseUp(view.value, width.value || 480) : null))
-
-watch(
-  () =>
-    `/api/cuts/${props.cut.id}/revisions/${props.cut.plan.revision}/splices/${props.index}?reachS=${REACHES[zoom.value]}`,
-  async (url, _, onCleanup) => {
-    let late = false
-    onCleanup(() => (late = true))
-    const reply = await globalThis.fetch(url).catch(() => null)
-    if (reply?.ok && !late) view.value = (await reply.json()) as CloseUp
-  },
-  { immediate: true },
-)
 
 const LAWS = [
   { value: 'measured', label: 'level held, as measured' },

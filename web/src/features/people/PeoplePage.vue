@@ -1,17 +1,34 @@
 <script setup lang="ts">
 import { useTitle } from '@vueuse/core'
-import { message } from 'ant-design-vue'
-import { computed, onMounted, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answer, server, type ProjectView } from '../../shared/http'
-import { me, signOut, whoIsHere, type Role } from '../../shared/me'
+import { me, signOut, type Role } from '../../shared/me'
+import { useAnswer } from '../../shared/query'
+import { tell } from '../../shared/tell'
 import LinkOnce from './LinkOnce.vue'
 import SecondFactor from './SecondFactor.vue'
 
 /** Projects, who is in them, and oneself. */
 useTitle('Projects and people · Jaunty Bar')
-const projects = ref<ProjectView[]>([])
-const chosen = ref<string | null>(null)
-const project = ref<ProjectView | null>(null)
+const { data: found, refetch: look } = useAnswer(
+  () => ['projects'],
+  (signal) => answer(server.GET('/api/projects', { signal })),
+)
+const projects = computed(() => found.value ?? [])
+const wanted = ref<string | null>(null)
+const chosen = computed({
+  get: () => wanted.value ?? projects.value[0]?.id ?? null,
+  set: (id) => (wanted.value = id),
+})
+const shown = computed(() => projects.value.find((one) => one.id === chosen.value))
+// Who only listens is not told who else is there.
+const { data: closer, refetch: lookCloser } = useAnswer(
+  () => (shown.value && shown.value.role !== 'listener' ? ['projects', shown.value.id] : null),
+  (signal) => answer(server.GET('/api/projects/{project}', { params: { path: { project: shown.value!.id } }, signal })),
+)
+const project = computed((): ProjectView | null =>
+  closer.value?.id === chosen.value ? closer.value : shown.value?.role === 'listener' ? shown.value : null,
+)
 const link = ref<{ link: string; to: string } | null>(null)
 const newName = ref('')
 const email = ref('')
@@ -26,27 +43,9 @@ const mayMake = computed(() => projects.value.some((one) => one.role !== 'listen
 const day = (at: string) => new Date(at).toLocaleDateString([], { day: 'numeric', month: 'short' })
 
 async function tried(work: () => Promise<void>) {
-  await work().catch((cause: Error) => message.error(cause.message, 6))
+  await work().catch(tell)
 }
-async function look() {
-  projects.value = await answer(server.GET('/api/projects'))
-  chosen.value ??= projects.value[0]?.id ?? null
-}
-async function lookCloser() {
-  const id = chosen.value
-  const shown = projects.value.find((one) => one.id === id)
-  if (!id || !shown) return
-  // Who only listens is not told who else is there.
-  project.value =
-    shown.role === 'listener'
-      ? shown
-      : await answer(server.GET('/api/projects/{project}', { params: { path: { project: id } } }))
-}
-onMounted(() => tried(async () => void (await whoIsHere(), await look())))
-watch(chosen, () => {
-  link.value = null
-  void tried(lookCloser)
-})
+watch(chosen, () => (link.value = null))
 
 const make = () =>
   tried(async () => {
@@ -76,7 +75,7 @@ const setRole = (person: string, given: Role) =>
     const path = { project: chosen.value!, person }
     await answer(
       server.PUT('/api/projects/{project}/people/{person}', { params: { path }, body: { role: given } }),
-    ).finally(lookCloser)
+    ).finally(() => lookCloser())
   })
 const takeOut = (person: string) =>
   tried(async () => {

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { message } from 'ant-design-vue'
 import { computed, ref } from 'vue'
 import { answer, server } from '../../shared/http'
 import { me, whoIsHere } from '../../shared/me'
+import { tell } from '../../shared/tell'
 
 /** Six digits of an app beside the password: asked for once the first ones were right. */
 const address = ref<string | null>(null)
@@ -16,14 +16,14 @@ async function tried(work: () => Promise<unknown>) {
     ;[address.value, code.value, wants.value] = [null, '', false]
     await whoIsHere(true)
   } catch (cause) {
-    message.error((cause as Error).message, 6)
+    tell(cause)
   }
 }
 async function begin() {
   try {
     address.value = (await answer(server.POST('/api/me/second-factor'))).address
   } catch (cause) {
-    message.error((cause as Error).message, 6)
+    tell(cause)
   }
 }
 const body = () => ({ body: { code: code.value } })

@@ -1,19 +1,20 @@
 <script setup lang="ts">
-import { message } from 'ant-design-vue'
-import { computed, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
 import { answer, server, type CutView, type HouseFigures } from '../../shared/http'
+import { useAnswer } from '../../shared/query'
+import { tell } from '../../shared/tell'
 
 /** Figures that are kept under a name, taken into this cut and the next ones. */
 const props = defineProps<{ cut: CutView; busy: boolean }>()
 const emit = defineEmits<{ take: [house: HouseFigures] }>()
 
-const kept = ref<HouseFigures[]>([])
+const { data, refetch } = useAnswer(
+  () => ['house'],
+  (signal) => answer(server.GET('/api/house', { signal })),
+)
+const kept = computed(() => data.value ?? [])
 const name = ref(props.cut.plan.house?.name ?? '')
 const fileNames = ref(props.cut.plan.house?.fileNames ?? '{title}, {what}')
-async function look() {
-  kept.value = await answer(server.GET('/api/house')).catch(() => [])
-}
-onMounted(look)
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 const taken = computed(() => props.cut.plan.house)
@@ -39,15 +40,15 @@ async function keep() {
         body: { cut: props.cut.id, fileNames: fileNames.value },
       }),
     )
-    await look()
+    await refetch()
     emit('take', house)
   } catch (cause) {
-    message.error((cause as Error).message, 6)
+    tell(cause)
   }
 }
 async function drop() {
-  await answer(server.DELETE('/api/house/{name}', { params: { path: { name: name.value } } })).catch(() => undefined)
-  await look()
+  await answer(server.DELETE('/api/house/{name}', { params: { path: { name: name.value } } })).catch(tell)
+  await refetch()
 }
 </script>
 

@@ -6,6 +6,7 @@ import type { CutActions } from '../cut/useCut'
 import type { Listening } from '../listening/useListening'
 import * as keep from './keep'
 import { peakDbfs, wavOf, without } from './wav'
+import { tell } from '../../shared/tell'
 
 /** The device that needs no microphone: a made-up narrator, for trying the recorder. */
 export const STAND_IN = 'stand-in'
@@ -81,11 +82,10 @@ export function useRecorder(cut: () => CutView, actions: CutActions, listening: 
       return opened
     } catch (cause) {
       const refused = (cause as Error).name === 'NotAllowedError'
-      message.error(
+      tell(
         refused
           ? 'The browser does not let this page use the microphone. Allow it in the address bar, then try again.'
           : 'This microphone cannot be used. Choose another one.',
-        6,
       )
       return null
     }

@@ -1,16 +1,9 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
-import {
-  answer,
-  server,
-  type BedView,
-  type CandidateView,
-  type Kind,
-  type Opinion,
-  type Terms,
-} from '../../../shared/http'
+import { computed, onBeforeUnmount } from 'vue'
+import { answer, server, type CandidateView, type Kind, type Opinion, type Terms } from '../../../shared/http'
 import { useKeys } from '../../../shared/keys'
 import DropArea from '../../../shared/DropArea.vue'
+import { useAnswer } from '../../../shared/query'
 import { SOUNDS, useSending } from '../../../shared/files'
 import SendingList from '../../../shared/SendingList.vue'
 import { bare, clock, count, decibels } from '../../../shared/words'
@@ -21,7 +14,11 @@ import type { StepProps } from './props'
 
 const props = defineProps<StepProps>()
 const { sending, send } = useSending()
-const others = ref<BedView[]>([])
+const { data: others } = useAnswer(
+  () => ['beds'],
+  (signal) => answer(server.GET('/api/beds', { signal })),
+  { toldBeside: true },
+)
 const OPINIONS: { value: Opinion; label: string }[] = [
   { value: 'yes', label: 'yes' },
   { value: 'maybe', label: 'maybe' },
@@ -50,11 +47,8 @@ const ENDS = {
   silence: 'silence at the end',
 } as const
 
-onMounted(async () => {
-  others.value = await answer(server.GET('/api/beds')).catch(() => [])
-})
 const elsewhere = computed(() =>
-  others.value.filter((bed) => !props.cut.candidates.some((candidate) => candidate.hash === bed.hash)),
+  (others.value ?? []).filter((bed) => !props.cut.candidates.some((candidate) => candidate.hash === bed.hash)),
 )
 
 const bringIn = (file: File) =>

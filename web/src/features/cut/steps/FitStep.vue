@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useDebounceFn } from '@vueuse/core'
+import { refDebounced } from '@vueuse/core'
 import type { TableColumnType } from 'ant-design-vue'
 import { computed, h, ref, shallowRef, watch } from 'vue'
 import { useKeys } from '../../../shared/keys'
-import { answer, server, type FittingView, type NaturalWaysView, type Of } from '../../../shared/http'
+import { answer, server, type FittingView, type Of } from '../../../shared/http'
+import { queries, useAnswer } from '../../../shared/query'
 import { clock, count } from '../../../shared/words'
 import MapView from '../../map/MapView.vue'
 import SpliceCloseUp from '../../map/SpliceCloseUp.vue'
@@ -33,7 +34,6 @@ const placeS = computed(() => {
 /** What another length would give, while it is dragged. */
 const tried = shallowRef<{ lengthS: number; fitting: FittingView | null } | null>(null)
 const fitting = computed(() => tried.value?.fitting ?? chosen.value)
-let asking: AbortController | null = null
 /** Frames of the picture of a cut that sounds so long. */
 const framesOf = (seconds: number) =>
   Math.max(1, Math.round(((seconds - props.cut.tailS) * props.cut.rate.num) / props.cut.rate.den))
@@ -41,14 +41,16 @@ async function tryLength(seconds: number) {
   const frames = framesOf(seconds)
   const lengthS = (frames * props.cut.rate.den) / props.cut.rate.num + props.cut.tailS
   tried.value = { lengthS, fitting: tried.value?.fitting ?? null }
-  asking?.abort()
-  asking = new AbortController()
-  const found = await answer(
-    server.GET('/api/cuts/{id}/fit/at', {
-      params: { path: { id: props.cut.id }, query: { lengthFrames: frames } },
-      signal: asking.signal,
-    }),
-  ).catch(() => null)
+  const key = ['cut', props.cut.id, 'fit at']
+  await queries.cancelQueries({ queryKey: key })
+  const params = { path: { id: props.cut.id }, query: { lengthFrames: frames } }
+  const found = await queries
+    .fetchQuery({
+      queryKey: [...key, frames, plan.value.revision],
+      queryFn: ({ signal }) => answer(server.GET('/api/cuts/{id}/fit/at', { params, signal })),
+      meta: { toldBeside: true },
+    })
+    .catch(() => null)
   if (found && tried.value?.lengthS === lengthS) tried.value = { lengthS, fitting: found }
 }
 const fit = (change: Of<'fit'>) => props.actions.say(change)
@@ -126,18 +128,14 @@ function text(one: FittingView, column: unknown): string {
 }
 
 /** Lengths at which the bed ends by itself, for the cut as it stands. */
-const ways = shallowRef<NaturalWaysView | null>(null)
-const lookForWays = useDebounceFn(async () => {
-  ways.value = props.cut.bed?.reading
-    ? await answer(server.GET('/api/cuts/{id}/fit/lengths', { params: { path: { id: props.cut.id } } })).catch(
-        () => null,
-      )
-    : null
-}, 400)
-watch(
-  () => [props.cut.bed?.hash, props.cut.lengthFrames, props.cut.shots, plan.value.wishes],
-  () => void lookForWays(),
-  { immediate: true },
+const dependsOn = refDebounced(
+  computed(() => [props.cut.bed?.hash, props.cut.lengthFrames, props.cut.shots, plan.value.wishes]),
+  400,
+)
+const { data: ways } = useAnswer(
+  () => (props.cut.bed?.reading ? ['cut', props.cut.id, 'ways', dependsOn.value] : null),
+  (signal) => answer(server.GET('/api/cuts/{id}/fit/lengths', { params: { path: { id: props.cut.id } }, signal })),
+  { staysUntilNext: true, toldBeside: true },
 )
 
 const wishes = ref<InstanceType<typeof WishesPanel>>()
@@ -279,7 +277,7 @@ useKeys('Fit', [
             ref="wishes"
             :cut="cut"
             :busy="busy"
-            :ways="ways"
+            :ways="ways ?? null"
             @picture="(said) => actions.say(said)"
             @bed="(said) => actions.say(said)"
             :position-s="listening.positionS.value"
