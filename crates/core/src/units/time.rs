@@ -58,6 +58,11 @@ impl FrameRate {
     /// The rates that pictures run at, as (numerator, denominator).
     pub const KNOWN: [(u32, u32); 8] = [(24_000, 1001), (24, 1), (25, 1), (30_000, 1001), (30, 1), (50, 1), (60_000, 1001), (60, 1)];
 
+    /// Every rate with every way of counting that it has.
+    pub fn all() -> impl Iterator<Item = Self> {
+        Self::KNOWN.into_iter().flat_map(|(num, den)| [false, true].into_iter().filter_map(move |drop| Self::new(num, den, drop).ok()))
+    }
+
     /// A rate of `num/den` frames a second.
     ///
     /// # Errors

@@ -3,7 +3,7 @@
 use super::json;
 use super::rights::AskedStudio;
 use super::sessions::Asker;
-use super::views::{CutSummary, CutView, HereView, JobView};
+use super::views::{CutSummary, CutView, HereView, JobView, RateView};
 use crate::store::cuts::{Sort, Step};
 use crate::store::jobs;
 use crate::store::watched::{self, HereRow};
@@ -12,7 +12,7 @@ use actix_web::{HttpResponse, delete, get, post, web};
 use futures_util::stream;
 use jaunty_core::cut::{AskedRate, Change, Description};
 use jaunty_core::picture::MOST_MARKS;
-use jaunty_core::units::CutLength;
+use jaunty_core::units::{CutLength, FrameRate};
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
 use utoipa::{IntoParams, ToSchema};
@@ -26,7 +26,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
     // Thousands of lines in any script are a long transcript, not an attack.
     let changes = web::resource("/api/cuts/{id}/changes").app_data(json(MOST_CHANGE_BYTES)).route(web::post().to(change_cut));
     config.service(all_cuts).service(make_cut).service(one_cut).service(changes).service(undo).service(redo);
-    config.service(cancel_job).service(try_job_again).service(events).service(be_here).service(length_as_typed);
+    config.service(cancel_job).service(try_job_again).service(events).service(be_here).service(length_as_typed).service(rates);
     config.service(take_away).service(bring_back).service(copy_cut);
 }
 
@@ -71,6 +71,13 @@ pub async fn length_as_typed(typed: web::Query<TypedLength>) -> Result<web::Json
         length_s: length.frames() as f64 / rate.as_f64(),
         rounded_by_s: length.rounded_by_s(&typed.text),
     }))
+}
+
+/// The frame rates that a cut may have.
+#[utoipa::path(responses((status = 200, body = [RateView])))]
+#[get("/api/rates")]
+pub async fn rates() -> web::Json<Vec<RateView>> {
+    web::Json(FrameRate::all().map(RateView::from).collect())
 }
 
 /// A cut that was made.

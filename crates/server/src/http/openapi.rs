@@ -47,6 +47,7 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         reading::grid_out,
         fit::fit_at,
         cuts::length_as_typed,
+        cuts::rates,
         cuts::take_away,
         cuts::bring_back,
         cuts::copy_cut,

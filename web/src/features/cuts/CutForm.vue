@@ -3,11 +3,12 @@ import { refDebounced } from '@vueuse/core'
 import { computed } from 'vue'
 import { answer, server, type Description } from '../../shared/http'
 import { useAnswer } from '../../shared/query'
-import { askOf, RATES, type CutFormValue } from './rates'
+import { askOf, useRates, type CutFormValue } from './rates'
 
 const value = defineModel<CutFormValue>({ required: true })
 /** `brief` asks only for what a cut cannot do without. */
 defineProps<{ action: string; busy: boolean; brief?: boolean }>()
+const rates = useRates()
 const emit = defineEmits<{ submit: [body: Description] }>()
 
 /** What the length that is typed means, with what was rounded. */
@@ -49,12 +50,7 @@ function submit() {
       <a-input v-model:value="value.length" data-test="length-input" />
     </a-form-item>
     <a-form-item label="Frames a second">
-      <a-select
-        v-model:value="value.rate"
-        aria-label="Frames a second"
-        :options="RATES.map((rate) => ({ value: rate.key, label: rate.label }))"
-        data-test="rate-input"
-      />
+      <a-select v-model:value="value.rate" aria-label="Frames a second" :options="rates" data-test="rate-input" />
     </a-form-item>
     <a-form-item v-if="!brief" label="First timecode">
       <a-input v-model:value="value.firstTimecode" placeholder="00:00:00:00" data-test="first-timecode-input" />

@@ -11,11 +11,12 @@ import DropArea from '../../shared/DropArea.vue'
 import { CUTS, CUT_LISTS, FILMS, isCut, isFilm } from '../../shared/files'
 import { bare } from '../../shared/words'
 import CutForm from './CutForm.vue'
-import { emptyForm, rateOf, RATES, type CutFormValue } from './rates'
+import { emptyForm, rateOf, useRates, type CutFormValue } from './rates'
 
 const router = useRouter()
 const busy = ref(false)
 const value = ref<CutFormValue>(emptyForm())
+const rates = useRates()
 /** The frame rate of edit lists, which carry none; empty infers it. */
 const listRate = ref('')
 
@@ -243,7 +244,7 @@ async function fromFile(chosen: File) {
               data-test="list-rate"
             >
               <a-select-option value="">inferred</a-select-option>
-              <a-select-option v-for="rate in RATES" :key="rate.key" :value="rate.key">{{
+              <a-select-option v-for="rate in rates" :key="rate.value" :value="rate.value">{{
                 rate.label
               }}</a-select-option>
             </a-select>

@@ -1,18 +1,18 @@
-import type { Description, CutView } from '../../shared/http'
+import { computed } from 'vue'
+import { answer, server, type CutView, type Description } from '../../shared/http'
+import { useAnswer } from '../../shared/query'
 
-/** The frame rates that pictures run at, as the server knows them. */
-export const RATES = [
-  { key: '24000/1001', label: '23.976' },
-  { key: '24/1', label: '24' },
-  { key: '25/1', label: '25' },
-  { key: '30000/1001', label: '29.97 non-drop' },
-  { key: '30000/1001 df', label: '29.97 drop-frame' },
-  { key: '30/1', label: '30' },
-  { key: '50/1', label: '50' },
-  { key: '60000/1001', label: '59.94 non-drop' },
-  { key: '60000/1001 df', label: '59.94 drop-frame' },
-  { key: '60/1', label: '60' },
-] as const
+type Rate = Description['rate']
+
+/** The frame rates that a cut may have, for a list to choose from. */
+export function useRates() {
+  const { data } = useAnswer(
+    () => ['rates'],
+    (signal) => answer(server.GET('/api/rates', { signal })),
+    { isForEver: true },
+  )
+  return computed(() => (data.value ?? []).map((rate) => ({ value: keyOf(rate), label: rate.label })))
+}
 
 export interface CutFormValue {
   title: string
@@ -39,8 +39,11 @@ export function askOf(value: CutFormValue): Description {
   return { title, length, rate: rateOf(rate), firstTimecode: firstTimecode || null, commercial, paidPlan }
 }
 
-/** The rate behind a key of [RATES]. */
-export function rateOf(key: string): { num: number; den: number; dropFrame: boolean } {
+/** A rate as the value of a list. */
+export const keyOf = ({ num, den, dropFrame }: Rate) => `${num}/${den}${dropFrame ? ' df' : ''}`
+
+/** The rate behind a key of [keyOf]. */
+export function rateOf(key: string): Rate {
   const [fraction = '25/1', df] = key.split(' ')
   const [num = 25, den = 1] = fraction.split('/').map(Number)
   return { num, den, dropFrame: df === 'df' }
@@ -48,11 +51,10 @@ export function rateOf(key: string): { num: number; den: number; dropFrame: bool
 
 /** What the form shows of a cut. */
 export function formOf(cut: CutView): CutFormValue {
-  const { num, den, dropFrame } = cut.rate
   return {
     title: cut.title,
     length: cut.lengthTimecode,
-    rate: `${num}/${den}${dropFrame ? ' df' : ''}`,
+    rate: keyOf(cut.rate),
     firstTimecode: cut.firstTimecode,
     commercial: cut.commercial,
     paidPlan: cut.paidPlan,
