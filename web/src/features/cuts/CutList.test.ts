@@ -15,12 +15,19 @@ const cut = {
   narration: null,
   createdAt: '',
 }
+/** What a page asks for beside its cuts has an answer that stays the same. */
+function serve(answerTo: (request: Request) => Response | Promise<Response>) {
+  globalThis.fetch = vi.fn(async (asked: RequestInfo | URL) => {
+    const request = asked as Request
+    return new URL(request.url, 'http://x').pathname === '/api/rates' ? Response.json([cut.rate]) : answerTo(request)
+  })
+}
 const settled = () => new Promise((resolve) => setTimeout(resolve, 10))
 let answers: Record<string, () => Response> = {}
 
 beforeEach(() => {
   answers = { GET: () => Response.json({ cuts: [cut], total: 1 }), POST: () => Response.json({ ...cut, id: 'c2' }) }
-  globalThis.fetch = vi.fn(async (request: RequestInfo | URL) => answers[(request as Request).method]!())
+  serve((request) => answers[request.method]!())
 })
 
 async function stand() {
@@ -50,8 +57,8 @@ describe('the list of cuts', () => {
 
   it('asks the server to search and sort, a page at a time', async () => {
     const asked: URLSearchParams[] = []
-    globalThis.fetch = vi.fn(async (request: RequestInfo | URL) => {
-      const query = new URL((request as Request).url, 'http://x').searchParams
+    serve((request) => {
+      const query = new URL(request.url, 'http://x').searchParams
       asked.push(query)
       if (query.get('words')) return Response.json({ cuts: [], total: 0 })
       const from = Number(query.get('skip'))
@@ -74,7 +81,7 @@ describe('the list of cuts', () => {
 
   it('takes a cut away without asking, and says how to get it back', async () => {
     const asked: string[] = []
-    globalThis.fetch = vi.fn(async (request: RequestInfo | URL) => {
+    serve((request) => {
       const { method, url } = request as Request
       asked.push(`${method} ${new URL(url, 'http://x').pathname}`)
       return method === 'GET' ? Response.json({ cuts: [cut], total: 1 }) : new Response(null, { status: 204 })
