@@ -888,6 +888,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the figures of a cut may be. */
+        get: operations["limits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/listening/{id}": {
         parameters: {
             query?: never;
@@ -1618,6 +1635,19 @@ export interface components {
              * @description Their window, as it names itself.
              */
             window: string;
+        };
+        /** @description The least and the most that a figure may be. */
+        Bounds: {
+            /**
+             * Format: double
+             * @description The least.
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description The most.
+             */
+            to: number;
         };
         /** @description A key that was given away. */
         BroughtKey: {
@@ -3227,6 +3257,47 @@ export interface components {
          * @enum {string}
          */
         Liking: "fewSplices" | "ownOrder" | "builds" | "quietUnderSpeech" | "noSingingUnderSpeech" | "downbeatsOnCuts" | "hitsOnMoments";
+        /** @description Bounds of the figures that somebody types or drags. */
+        Limits: {
+            /** @description Loudness of a bed of its own. */
+            bedAloneLufs: components["schemas"]["Bounds"];
+            /** @description A level by hand under the voice. */
+            byHandDb: components["schemas"]["Bounds"];
+            /** @description A rise or fall by hand. */
+            byHandS: components["schemas"]["Bounds"];
+            /** @description A crossfade. */
+            crossfadeMs: components["schemas"]["Bounds"];
+            /** @description A rise or fall of the whole. */
+            easeS: components["schemas"]["Bounds"];
+            /** @description By how much a bed is faster than it came. */
+            fasterPercent: components["schemas"]["Bounds"];
+            /** @description Gain of the film's own sound. */
+            filmGainDb: components["schemas"]["Bounds"];
+            /** @description How long one bed gives over to the next. */
+            handoverS: components["schemas"]["Bounds"];
+            /** @description The least gap that gets a swell. */
+            leastGapS: components["schemas"]["Bounds"];
+            /** @description Least bars between splices. */
+            leastRunBars: components["schemas"]["Bounds"];
+            /** @description Loudness of what is handed over. */
+            loudnessLufs: components["schemas"]["Bounds"];
+            /** @description By how much something sinks under speech. */
+            lowerDb: components["schemas"]["Bounds"];
+            /** @description How often a passage may be heard. */
+            mostPlays: components["schemas"]["Bounds"];
+            /** @description Slopes of opening and closing. */
+            slopeS: components["schemas"]["Bounds"];
+            /** @description Most change of speed. */
+            speedPercent: components["schemas"]["Bounds"];
+            /** @description A passage by hand, up or down. */
+            sweepDb: components["schemas"]["Bounds"];
+            /** @description How long the sound runs on behind the picture. */
+            tailS: components["schemas"]["Bounds"];
+            /** @description Beats a minute. */
+            tempoBpm: components["schemas"]["Bounds"];
+            /** @description The bed under the speech, and alone. */
+            underDb: components["schemas"]["Bounds"];
+        };
         /** @description A written line of the narration with its rough time. */
         Line: {
             /**
@@ -11361,6 +11432,88 @@ export interface operations {
             };
             /** @description A value is not allowed */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Limits"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description This is not open */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

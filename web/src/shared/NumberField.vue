@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { onScopeDispose, ref, watch } from 'vue'
+import { computed, onScopeDispose, ref, watch } from 'vue'
+import { useLimits, type Limits } from './limits'
 import { percentOf, typedNumber, type InPercent } from './typed'
 
 defineOptions({ inheritAttrs: false })
@@ -12,8 +13,11 @@ const props = withDefaults(
   defineProps<{
     value: number | null | undefined
     label: string
-    min: number
-    max: number
+    /** The figure that it is: what it may be is asked of the server. */
+    within?: keyof Limits
+    /** Bounds that only the page knows. */
+    min?: number
+    max?: number
     step?: number
     unit?: string
     placeholder?: string
@@ -23,9 +27,22 @@ const props = withDefaults(
     /** Decibels that can be typed in percent as well, and are shown in it. */
     percent?: InPercent
   }>(),
-  { step: 1, unit: '', placeholder: '', clears: false, disabled: false, percent: undefined },
+  {
+    within: undefined,
+    min: -Infinity,
+    max: Infinity,
+    step: 1,
+    unit: '',
+    placeholder: '',
+    clears: false,
+    disabled: false,
+    percent: undefined,
+  },
 )
 const emit = defineEmits<{ set: [value: number]; clear: [] }>()
+
+const limits = useLimits(() => !!props.within)
+const bounds = computed(() => (props.within && limits.value?.[props.within]) || { from: props.min, to: props.max })
 
 /** What was said since the field was entered: leaving it after Enter says nothing again. */
 let said: number | undefined
@@ -41,7 +58,7 @@ watch(
 function say() {
   const now = draft.value
   if (typeof now === 'number' && Number.isFinite(now)) {
-    if (now < props.min || now > props.max) refuse(now)
+    if (now < bounds.value.from || now > bounds.value.to) refuse(now)
     else if (now !== props.value && now !== said) {
       said = now
       emit('set', now)
@@ -56,7 +73,7 @@ let over: ReturnType<typeof setTimeout> | undefined
 onScopeDispose(() => clearTimeout(over))
 function refuse(typed: number) {
   const unit = props.unit ? ` ${props.unit}` : ''
-  refused.value = `${typed}${unit} is not possible: ${props.min} to ${props.max}${unit}.`
+  refused.value = `${typed}${unit} is not possible: ${bounds.value.from} to ${bounds.value.to}${unit}.`
   clearTimeout(over)
   over = setTimeout(() => (refused.value = ''), TO_READ_MS)
   giveBack()
@@ -66,7 +83,7 @@ function giveBack() {
 }
 /** The arrows of the field, or of the keyboard, give the number after the step. */
 function stepped(value: number | string) {
-  draft.value = Math.min(props.max, Math.max(props.min, Number(value)))
+  draft.value = Math.min(bounds.value.to, Math.max(bounds.value.from, Number(value)))
   say()
 }
 </script>
@@ -82,8 +99,8 @@ function stepped(value: number | string) {
       :placeholder="placeholder"
       :disabled="disabled"
       :aria-label="label"
-      :aria-valuemin="min"
-      :aria-valuemax="max"
+      :aria-valuemin="Number.isFinite(bounds.from) ? bounds.from : undefined"
+      :aria-valuemax="Number.isFinite(bounds.to) ? bounds.to : undefined"
       size="small"
       @press-enter="say"
       @keydown.esc.stop="giveBack"

@@ -13,6 +13,7 @@
 //! | `change` | what can be said, and how it changes the setup |
 //! | `arrival` | what comes in |
 //! | `effect` | what must be computed anew, and what is left to do in the background |
+//! | `limits` | what figures may be |
 //! | `moments` | what lies on a moment goes with it |
 //! | `tempo` | a bed at another tempo |
 //! | `brought` | whether a cut from elsewhere can be worked with |
@@ -23,6 +24,7 @@ mod arrival;
 mod brought;
 mod change;
 mod effect;
+mod limits;
 mod material;
 mod moments;
 mod parts;
@@ -37,6 +39,7 @@ pub use change::{
     LevelsChange, MomentName, PictureChange, ReadingChange, SpliceSide, SpliceTouch, VoiceChange,
 };
 pub use effect::{Effect, Work};
+pub use limits::{LIMITS, Limits};
 pub use material::{CandidateFit, Material, OpenBed, Opened, Sounds, compute, fitted_under, scene};
 pub use parts::{Part, PartError};
 pub use setup::{AMBIENCE_UNDER_SPEECH_DB, Accepted, HouseFigures, ListReport, Setup};

@@ -53,7 +53,7 @@ pub use fitting::{Audible, BarLine, Bend, FADE_OUT_SAMPLES, Fitting, FittingEnd,
 pub use lengths::{natural_lengths, whole_samples};
 pub use say::{Liking, Standing, Wish};
 pub use scene::{ON_CUT_SAMPLES, Scene};
-pub use wishes::{EndWish, Likings, MOST_MUSTS, Passage, Pin, StartWish, WishError, Wishes};
+pub use wishes::{CROSSFADE_MS, EndWish, LEAST_RUN_BARS, Likings, MOST_MUSTS, MOST_PLAYS, Passage, Pin, SPEED_CHANGE, StartWish, WishError, Wishes};
 
 /// What is wanted of a fitting.
 #[derive(Debug, Clone, PartialEq, Default)]

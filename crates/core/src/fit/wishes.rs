@@ -5,6 +5,7 @@
 
 use crate::SAMPLE_RATE_HZ;
 use crate::splice::{SpliceAt, Touch};
+use crate::units::Bounds;
 use serde::{Deserialize, Serialize};
 
 /// A passage of the bed.
@@ -194,6 +195,18 @@ pub enum WishError {
     Touch,
 }
 
+/// How much the speed may change, as a share.
+pub const SPEED_CHANGE: Bounds = Bounds::new(0.0, 0.02);
+
+/// Least bars between two splices.
+pub const LEAST_RUN_BARS: Bounds = Bounds::new(1.0, 32.0);
+
+/// How often a passage may be heard.
+pub const MOST_PLAYS: Bounds = Bounds::new(1.0, 100.0);
+
+/// How long a crossfade is, in milliseconds.
+pub const CROSSFADE_MS: Bounds = Bounds::new(1.0, 2000.0);
+
 /// Passages to keep and splices by hand share the bits of a state, so there are so many at most.
 pub const MOST_MUSTS: usize = 6;
 
@@ -211,17 +224,17 @@ impl Wishes {
         if self.keep.len() + self.splices.len() > MOST_MUSTS {
             return Err(WishError::TooMany(MOST_MUSTS));
         }
-        if !(0.0..=0.02).contains(&self.most_speed_change) {
+        if !SPEED_CHANGE.hold(self.most_speed_change) {
             return Err(WishError::Speed);
         }
-        if !(1..=32).contains(&self.least_run_bars) {
+        if !LEAST_RUN_BARS.hold(self.least_run_bars as f64) {
             return Err(WishError::LeastRun);
         }
-        if self.most_plays.is_some_and(|n| !(1..=100).contains(&n)) {
+        if self.most_plays.is_some_and(|n| !MOST_PLAYS.hold(f64::from(n))) {
             return Err(WishError::MostPlays);
         }
         let sensible = |t: &Touch| {
-            t.fade_samples.is_none_or(|f| (MS..=2000 * MS).contains(&f))
+            t.fade_samples.is_none_or(|f| CROSSFADE_MS.hold(f as f64 / MS as f64))
                 && t.later_samples.unsigned_abs() <= 2000 * MS
                 && t.moved_samples.is_none_or(|m| m.unsigned_abs() <= 2000 * MS)
         };

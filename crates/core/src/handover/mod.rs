@@ -16,7 +16,11 @@ pub use looped::{GoesRound, on_bar_lines};
 pub use naming::{PLACES, USUAL_PATTERN, check_pattern, file_name, safe_name};
 pub use stems::{Share, Stem, stems};
 
+use crate::units::Bounds;
 use serde::{Deserialize, Serialize};
+
+/// Loudness that may be asked for, in LUFS.
+pub const LOUDNESS_LUFS: Bounds = Bounds::new(-50.0, -5.0);
 
 /// How sound is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -283,7 +287,7 @@ impl Form {
             if sound.coding == Coding::Mp3 && sound.rate_hz > 48_000 {
                 return refused("MP3 has at most 48 kHz.");
             }
-            if sound.loudness_lufs.is_some_and(|l| !(-50.0..=-5.0).contains(&l)) {
+            if sound.loudness_lufs.is_some_and(|l| !LOUDNESS_LUFS.hold(l)) {
                 return refused("A loudness is -50 to -5 LUFS.");
             }
         }

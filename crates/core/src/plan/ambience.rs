@@ -10,6 +10,7 @@ use crate::SAMPLE_RATE_HZ;
 use crate::digest::digest;
 use crate::shape::{FadeShape, LevelObject, Slope};
 use crate::sound::{Source, loudness};
+use crate::units::Bounds;
 use serde::{Deserialize, Serialize};
 
 /// What an ambience does while somebody speaks.
@@ -94,8 +95,8 @@ pub struct Ambience {
 const CROSS: u64 = 72_000;
 /// What is low under speech sinks by this much unless something else is said, in dB: common practice, no source.
 const LOWER_DB: f64 = 9.0;
-/// The most that it sinks by, in dB.
-pub const MOST_LOWER_DB: f64 = 60.0;
+/// By how much something sinks under speech, in dB.
+pub const LOWERED_DB: Bounds = Bounds::new(0.0, 60.0);
 
 pub(super) fn usual_lower_db() -> f64 {
     LOWER_DB

@@ -9,8 +9,12 @@ use crate::shape::{FadeShape, LevelObject};
 use crate::sound::Source;
 use crate::sound::loudness::{BLOCK_SAMPLES, block_energies};
 use crate::speech::Phrase;
+use crate::units::Bounds;
 use crate::units::gain_from_db;
 use serde::{Deserialize, Serialize};
+
+/// Gain of a film's own sound, in dB.
+pub const FILM_GAIN_DB: Bounds = Bounds::new(-60.0, 20.0);
 
 /// What somebody wants of the film's own sound.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

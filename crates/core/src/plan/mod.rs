@@ -9,8 +9,8 @@ mod kept;
 pub mod lane;
 pub mod succession;
 
-pub use ambience::{Ambience, AmbienceInput, AmbienceWish, MOST_LOWER_DB, SpeechRule};
-pub use film::{FilmInput, FilmWish};
+pub use ambience::{Ambience, AmbienceInput, AmbienceWish, LOWERED_DB, SpeechRule};
+pub use film::{FILM_GAIN_DB, FilmInput, FilmWish};
 pub use kept::Kept;
 pub use lane::Lane;
 

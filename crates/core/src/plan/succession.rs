@@ -32,7 +32,9 @@ pub enum SuccessionError {
 /// The least time that a bed has: 4 s.
 const LEAST_SAMPLES: u64 = 4 * SAMPLE_RATE_HZ as u64;
 /// The longest handover: 20 s.
-const LONGEST_SAMPLES: u64 = 20 * SAMPLE_RATE_HZ as u64;
+const LONGEST_SAMPLES: u64 = MOST_HANDOVER_S as u64 * SAMPLE_RATE_HZ as u64;
+/// The same in seconds.
+pub const MOST_HANDOVER_S: f64 = 20.0;
 
 impl Handover {
     /// How long a handover lasts where nobody says: 2 s, the longer of common practice's values for easing into a dip.

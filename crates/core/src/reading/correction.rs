@@ -1,8 +1,11 @@
 //! One thing that a person says about a reading: what can be said, whether it makes sense, in words.
 
 use crate::digest::digest;
-use crate::units::seconds_from_samples;
+use crate::units::{Bounds, seconds_from_samples};
 use serde::{Deserialize, Serialize};
+
+/// Beats a minute that somebody may say.
+pub const TEMPO_BPM: Bounds = Bounds::new(20.0, 400.0);
 
 /// One thing that a person says about a reading.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -141,7 +144,7 @@ impl Correction {
     pub fn check(&self) -> Result<(), CorrectionError> {
         let rising = |at: &[u64]| at.windows(2).all(|w| w[0] < w[1]);
         match self {
-            Self::Tempo { bpm } if !(20.0..=400.0).contains(bpm) => Err(CorrectionError::Count),
+            Self::Tempo { bpm } if !TEMPO_BPM.hold(*bpm) => Err(CorrectionError::Count),
             Self::Metre { beats } if !(1..=12).contains(beats) => Err(CorrectionError::Count),
             Self::Taps { at_samples } if at_samples.len() < 4 || !rising(at_samples) => Err(CorrectionError::Taps),
             Self::Given { beats_samples, .. } if beats_samples.len() < 2 || !rising(beats_samples) => {

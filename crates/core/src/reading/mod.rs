@@ -41,7 +41,7 @@ mod singing;
 mod spectra;
 
 pub use bars::{Arc, BarCharacter, Motion};
-pub use correction::{Correction, CorrectionError};
+pub use correction::{Correction, CorrectionError, TEMPO_BPM};
 pub use counter::SecondOpinion;
 pub use edges::{Ending, EndingKind};
 pub use key::Key;

@@ -1,7 +1,7 @@
 //! Changing one level object by hand, and giving it back to the rule.
 
 use super::{FadeShape, LevelObject, SWEEP_EASE_SAMPLES, Slope};
-use crate::units::{CutLength, samples_from_seconds};
+use crate::units::{Bounds, CutLength, samples_from_seconds};
 use serde::{Deserialize, Serialize};
 
 /// A change of one object; what is not named stays.
@@ -49,8 +49,17 @@ pub enum LevelError {
     Length,
 }
 
+/// A level by hand under the voice, in dB.
+pub const BY_HAND_DB: Bounds = Bounds::new(0.0, 60.0);
+
+/// A rise or fall by hand, in seconds.
+pub const BY_HAND_S: Bounds = Bounds::new(0.0, 60.0);
+
+/// How far a passage is raised or lowered by hand, in dB.
+pub const SWEEP_DB: Bounds = Bounds::new(-40.0, 20.0);
+
 fn swept(gain_db: f64) -> Result<f64, LevelError> {
-    if (-40.0..=20.0).contains(&gain_db) { Ok(gain_db) } else { Err(LevelError::Sweep) }
+    if SWEEP_DB.hold(gain_db) { Ok(gain_db) } else { Err(LevelError::Sweep) }
 }
 
 /// The shortest passage: a tenth of a second.
@@ -170,11 +179,11 @@ impl LevelObject {
     /// # Errors
     /// [`LevelError`]; nothing is changed then.
     pub fn change(&mut self, change: &LevelChange) -> Result<(), LevelError> {
-        let level = |db: Option<f64>| db.map_or(Ok(()), |db| if (0.0..=60.0).contains(&db) { Ok(()) } else { Err(LevelError::Level) });
+        let level = |db: Option<f64>| db.map_or(Ok(()), |db| if BY_HAND_DB.hold(db) { Ok(()) } else { Err(LevelError::Level) });
         level(change.under_speech_db)?;
         let samples = |seconds: Option<f64>| match seconds {
             None => Ok(None),
-            Some(s) if (0.0..=60.0).contains(&s) => Ok(Some(samples_from_seconds(s))),
+            Some(s) if BY_HAND_S.hold(s) => Ok(Some(samples_from_seconds(s))),
             Some(_) => Err(LevelError::Length),
         };
         let (rise, fall) = (samples(change.rise_s)?, samples(change.fall_s)?);

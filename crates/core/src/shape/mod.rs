@@ -28,9 +28,9 @@ mod wishes;
 
 pub use curve::{CURVE_STEP_SAMPLES, Corners, GainCurve};
 pub use forms::{Closing, ENTERS, Entry, Opening, entry};
-pub use hand::{LevelChange, LevelError, LevelKind, LevelName, sweep};
+pub use hand::{BY_HAND_DB, BY_HAND_S, LevelChange, LevelError, LevelKind, LevelName, SWEEP_DB, sweep};
 pub use rules::{Frame, Measured, propose_bed, speech_lufs, trimmed};
-pub use wishes::{BED_ALONE_RANGE_LUFS, LOUDNESS_CHOICES, MOST_UNDER_DB, ShapeError, ShapeWishes};
+pub use wishes::{BED_ALONE_RANGE_LUFS, EASE_S, LEAST_GAP_S, LOUDNESS_CHOICES, SLOPE_S, ShapeError, ShapeWishes, UNDER_DB};
 
 use serde::{Deserialize, Serialize};
 

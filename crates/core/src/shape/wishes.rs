@@ -3,6 +3,7 @@
 use super::forms::{Closing, Opening};
 use super::pocket::PocketWish;
 use super::{BED_ALONE_LUFS, FadeShape, SWELL_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
+use crate::units::Bounds;
 use serde::{Deserialize, Serialize};
 
 /// Figures that all level objects follow.
@@ -69,18 +70,27 @@ pub const LOUDNESS_CHOICES: [(&str, Option<f64>); 4] =
     [("as it is", None), ("−23 LUFS, broadcast", Some(-23.0)), ("−16 LUFS, spoken online", Some(-16.0)), ("−14 LUFS, music online", Some(-14.0))];
 
 /// Loudness that a bed of its own may have, in LUFS.
-pub const BED_ALONE_RANGE_LUFS: (f64, f64) = (-50.0, -10.0);
+pub const BED_ALONE_RANGE_LUFS: Bounds = Bounds::new(-50.0, -10.0);
 
-/// The bed lies at most so far under the speech, in dB.
-pub const MOST_UNDER_DB: f64 = 40.0;
+/// How far the bed lies under the speech, in dB.
+pub const UNDER_DB: Bounds = Bounds::new(0.0, 40.0);
+
+/// How long a rise or fall of the whole lasts, in seconds.
+pub const EASE_S: Bounds = Bounds::new(0.0, 10.0);
+
+/// The least gap that gets a swell, in seconds.
+pub const LEAST_GAP_S: Bounds = Bounds::new(0.0, 60.0);
+
+/// Slopes of opening and closing, in seconds.
+pub const SLOPE_S: Bounds = Bounds::new(0.0, 30.0);
 
 /// A figure outside of what is sensible. The texts say what is allowed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[derive(Debug, Clone, Copy, PartialEq, thiserror::Error)]
 #[error("{what} is {from} to {to} {unit}")]
 pub struct ShapeError {
     what: &'static str,
-    from: i32,
-    to: i32,
+    from: f64,
+    to: f64,
     unit: &'static str,
 }
 
@@ -90,26 +100,27 @@ impl ShapeWishes {
     /// # Errors
     /// [`ShapeError`] for the first that is not.
     pub fn check(&self) -> Result<(), ShapeError> {
-        let within = |value: f64, what, from: i32, to: i32, unit| {
-            if (f64::from(from)..=f64::from(to)).contains(&value) { Ok(()) } else { Err(ShapeError { what, from, to, unit }) }
+        let within = |value: f64, what, bounds: Bounds, unit| {
+            let Bounds { from, to } = bounds;
+            if bounds.hold(value) { Ok(()) } else { Err(ShapeError { what, from, to, unit }) }
         };
-        within(self.under_speech_db, "the bed under the voice", 0, MOST_UNDER_DB as i32, "dB")?;
-        within(self.alone_db, "the bed alone", 0, MOST_UNDER_DB as i32, "dB")?;
-        let (softest, loudest) = BED_ALONE_RANGE_LUFS;
-        within(self.bed_alone_lufs, "the loudness of a bed alone", softest as i32, loudest as i32, "LUFS")?;
-        within(self.ease_s, "a rise or fall", 0, 10, "s")?;
-        within(self.least_gap_s, "the least gap for a swell", 0, 60, "s")?;
-        within(self.fade_in_s.unwrap_or(0.0), "the fade in", 0, 30, "s")?;
-        within(self.fade_out_s.unwrap_or(0.0), "the fade out", 0, 60, "s")?;
-        within(self.target_lufs.unwrap_or(-23.0), "the loudness of the whole", -40, -10, "LUFS")?;
+        let to = |most: f64| Bounds::new(0.0, most);
+        within(self.under_speech_db, "the bed under the voice", UNDER_DB, "dB")?;
+        within(self.alone_db, "the bed alone", UNDER_DB, "dB")?;
+        within(self.bed_alone_lufs, "the loudness of a bed alone", BED_ALONE_RANGE_LUFS, "LUFS")?;
+        within(self.ease_s, "a rise or fall", EASE_S, "s")?;
+        within(self.least_gap_s, "the least gap for a swell", LEAST_GAP_S, "s")?;
+        within(self.fade_in_s.unwrap_or(0.0), "the fade in", to(30.0), "s")?;
+        within(self.fade_out_s.unwrap_or(0.0), "the fade out", to(60.0), "s")?;
+        within(self.target_lufs.unwrap_or(-23.0), "the loudness of the whole", Bounds::new(-40.0, -10.0), "LUFS")?;
         let (opening, closing) = (self.opening.unwrap_or_default(), self.closing.unwrap_or_default());
-        within(opening.fall_s, "the fall of the opening", 0, 30, "s")?;
-        within(opening.enters * 100.0, "the voice's entry", 0, 100, "% of the fall")?;
-        within(closing.rise_s, "the rise of the closing", 0, 30, "s")?;
-        within(closing.under_words_s, "the rise under the last words", 0, 30, "s")?;
+        within(opening.fall_s, "the fall of the opening", SLOPE_S, "s")?;
+        within(opening.enters * 100.0, "the voice's entry", to(100.0), "% of the fall")?;
+        within(closing.rise_s, "the rise of the closing", SLOPE_S, "s")?;
+        within(closing.under_words_s, "the rise under the last words", SLOPE_S, "s")?;
         let pocket = self.pocket.unwrap_or_default();
-        within(pocket.depth_db, "the depth of the pocket", 0, 24, "dB")?;
-        within(pocket.q, "the narrowness of the pocket", 0, 20, "(Q)")?;
-        within(pocket.centre_hz.unwrap_or(1000.0), "the middle of the pocket", 100, 8000, "Hz")
+        within(pocket.depth_db, "the depth of the pocket", to(24.0), "dB")?;
+        within(pocket.q, "the narrowness of the pocket", to(20.0), "(Q)")?;
+        within(pocket.centre_hz.unwrap_or(1000.0), "the middle of the pocket", Bounds::new(100.0, 8000.0), "Hz")
     }
 }

@@ -1,10 +1,12 @@
 //! Quantities and their exact conversions: picture time ([`FrameRate`], [`Timecode`]) level, and how sure something is.
 
+mod bounds;
 mod length;
 mod level;
 mod sure;
 mod time;
 
+pub use bounds::Bounds;
 pub use length::CutLength;
 pub use level::{db_from_gain, db_from_percent, gain_from_db, percent_from_db};
 pub use sure::Sure;

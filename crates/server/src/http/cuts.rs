@@ -10,7 +10,7 @@ use crate::store::watched::{self, HereRow};
 use crate::studio::{News, Problem};
 use actix_web::{HttpResponse, delete, get, post, web};
 use futures_util::stream;
-use jaunty_core::cut::{AskedRate, Change, Description};
+use jaunty_core::cut::{AskedRate, Change, Description, LIMITS, Limits};
 use jaunty_core::picture::MOST_MARKS;
 use jaunty_core::units::{CutLength, FrameRate};
 use serde::{Deserialize, Serialize};
@@ -26,7 +26,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
     // Thousands of lines in any script are a long transcript, not an attack.
     let changes = web::resource("/api/cuts/{id}/changes").app_data(json(MOST_CHANGE_BYTES)).route(web::post().to(change_cut));
     config.service(all_cuts).service(make_cut).service(one_cut).service(changes).service(undo).service(redo);
-    config.service(cancel_job).service(try_job_again).service(events).service(be_here).service(length_as_typed).service(rates);
+    config.service(cancel_job).service(try_job_again).service(events).service(be_here).service(length_as_typed).service(rates).service(limits);
     config.service(take_away).service(bring_back).service(copy_cut);
 }
 
@@ -78,6 +78,13 @@ pub async fn length_as_typed(typed: web::Query<TypedLength>) -> Result<web::Json
 #[get("/api/rates")]
 pub async fn rates() -> web::Json<Vec<RateView>> {
     web::Json(FrameRate::all().map(RateView::from).collect())
+}
+
+/// What the figures of a cut may be.
+#[utoipa::path(responses((status = 200, body = Limits)))]
+#[get("/api/limits")]
+pub async fn limits() -> web::Json<Limits> {
+    web::Json(LIMITS)
 }
 
 /// A cut that was made.

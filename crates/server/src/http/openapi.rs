@@ -48,6 +48,7 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         fit::fit_at,
         cuts::length_as_typed,
         cuts::rates,
+        cuts::limits,
         cuts::take_away,
         cuts::bring_back,
         cuts::copy_cut,

@@ -94,6 +94,7 @@ pub const TABLE: &[Line] = &[
     (Method::GET, "/api/cuts/{id}/events", EDIT, None),
     (Method::POST, "/api/cuts/{id}/here", EDIT, None),
     (Method::GET, "/api/lengths", Right::SignedIn, None),
+    (Method::GET, "/api/limits", Right::SignedIn, None),
     (Method::GET, "/api/rates", Right::SignedIn, None),
     (Method::GET, "/api/beds", Right::SignedIn, None),
     (Method::POST, "/api/cuts/{id}/candidates", EDIT, CHANGED),

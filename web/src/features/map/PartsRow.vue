@@ -32,8 +32,7 @@ const parts = computed(() => props.cut.plan.parts)
         over
         <NumberField
           :value="Math.round(part.handoverS * 10) / 10"
-          :min="0"
-          :max="20"
+          within="handoverS"
           :step="0.5"
           unit="s"
           :label="`Length of the handover to ${part.name}`"

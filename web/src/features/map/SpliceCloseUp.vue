@@ -121,8 +121,7 @@ defineExpose({ nudge, touch, nextBest })
       <span class="soft">crossfade</span>
       <NumberField
         :value="Math.round(splice.crossfadeMs)"
-        :min="1"
-        :max="2000"
+        within="crossfadeMs"
         label="Length of the crossfade in milliseconds"
         data-test="crossfade"
         @set="(ms) => touch({ fadeSamples: samples(ms / 1000) })"

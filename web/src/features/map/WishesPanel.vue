@@ -127,8 +127,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         >runs on behind the picture for
         <NumberField
           :value="Math.round(cut.tailS * 100) / 100"
-          :min="0"
-          :max="60"
+          within="tailS"
           :step="0.5"
           unit="s"
           label="Seconds that the sound runs on behind the picture"
@@ -143,8 +142,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         >faster by
         <NumberField
           :value="candidate.fasterPercent"
-          :min="-30"
-          :max="30"
+          within="fasterPercent"
           :step="1"
           unit="%"
           label="By how many percent the bed is faster than it came; negative for slower"
@@ -156,8 +154,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         >at
         <NumberField
           :value="Math.round(bpm * 10) / 10"
-          :min="20"
-          :max="400"
+          within="tempoBpm"
           :step="1"
           unit="BPM"
           label="Beats a minute of the bed"
@@ -213,8 +210,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         >at least
         <NumberField
           :value="wishes.leastRunBars"
-          :min="1"
-          :max="32"
+          within="leastRunBars"
           unit="bars"
           label="Least bars between splices"
           @set="(n) => wish({ what: 'leastRun', bars: n })"
@@ -225,8 +221,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         >speed within
         <NumberField
           :value="wishes.speedPercent"
-          :min="0"
-          :max="2"
+          within="speedPercent"
           :step="0.25"
           unit="%"
           label="Most change of speed"
@@ -236,8 +231,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         >a passage at most
         <NumberField
           :value="wishes.mostPlays"
-          :min="1"
-          :max="100"
+          within="mostPlays"
           unit="times"
           placeholder="any"
           clears

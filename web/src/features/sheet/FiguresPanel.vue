@@ -74,8 +74,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         under the voice
         <NumberField
           :value="shape.underSpeechDb"
-          :min="0"
-          :max="40"
+          within="underDb"
           label="Bed under the voice, dB"
           percent="under"
           data-test="under-speech"
@@ -86,8 +85,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         the bed at
         <NumberField
           :value="shape.bedAloneLufs"
-          :min="-50"
-          :max="-10"
+          within="bedAloneLufs"
           label="Loudness of the bed, LUFS"
           data-test="bed-alone-lufs"
           @set="(n) => set({ figure: 'bedAloneLufs', value: n })"
@@ -98,8 +96,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         {{ cut.plan.bedAgainst === 'film' ? 'under the film’s own sound' : 'alone' }}
         <NumberField
           :value="shape.aloneDb"
-          :min="0"
-          :max="40"
+          within="underDb"
           :label="cut.plan.bedAgainst === 'film' ? 'Bed under the film’s own sound, dB' : 'Bed alone, dB'"
           percent="under"
           data-test="alone"
@@ -119,8 +116,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           eases in
           <NumberField
             :value="shape.easeS"
-            :min="0.1"
-            :max="10"
+            within="easeS"
             :step="0.1"
             label="Seconds of a rise or fall"
             data-test="eases"
@@ -132,8 +128,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           gaps from
           <NumberField
             :value="shape.leastGapS"
-            :min="0"
-            :max="60"
+            within="leastGapS"
             :step="0.1"
             label="Least gap that gets a swell, seconds"
             @set="(n) => set({ figure: 'leastGapS', value: n })"
@@ -173,8 +168,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           over
           <NumberField
             :value="shape.opening.fallS"
-            :min="0"
-            :max="30"
+            within="slopeS"
             :step="0.5"
             label="Seconds of the fall"
             @set="(n) => shape.opening && set({ figure: 'opening', value: { ...shape.opening, fallS: n } })"
@@ -244,8 +238,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         from
         <NumberField
           :value="shape.closing.underWordsS"
-          :min="0"
-          :max="30"
+          within="slopeS"
           :step="0.5"
           label="Seconds before the end of the last words"
           data-test="under-words"
@@ -254,8 +247,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         s before their end, over
         <NumberField
           :value="shape.closing.riseS"
-          :min="0"
-          :max="30"
+          within="slopeS"
           :step="0.5"
           label="Seconds of the rise"
           @set="(n) => shape.closing && set({ figure: 'closing', value: { ...shape.closing, riseS: n } })"
@@ -326,8 +318,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           at
           <NumberField
             :value="cut.film.gainDb"
-            :min="-60"
-            :max="20"
+            within="filmGainDb"
             label="Gain of the film's own sound, dB"
             data-test="film-gain"
             percent="gain"
@@ -344,8 +335,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
             by
             <NumberField
               :value="cut.film.lowerDb"
-              :min="0"
-              :max="60"
+              within="lowerDb"
               label="By how many dB the film's own sound sinks under speech"
               data-test="film-lower"
               @set="(n) => film({ lowerDb: n })"
@@ -404,8 +394,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
         <span>
           <NumberField
             :value="one.underSpeechDb"
-            :min="0"
-            :max="60"
+            within="byHandDb"
             label="Decibels under the voice"
             @set="(n) => ambience(one.hash, { underSpeechDb: n })"
           />
@@ -415,8 +404,7 @@ const bring: UploadProps['customRequest'] = ({ file }) => emit('bringAmbience', 
           while somebody speaks lower by
           <NumberField
             :value="one.lowerDb"
-            :min="0"
-            :max="60"
+            within="lowerDb"
             :label="`By how many dB ${one.name} sinks under speech`"
             data-test="ambience-lower"
             @set="(n) => ambience(one.hash, { lowerDb: n })"

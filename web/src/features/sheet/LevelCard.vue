@@ -59,8 +59,7 @@ function alike() {
         <dd>
           <NumberField
             :value="level.underSpeechDb"
-            :min="0"
-            :max="60"
+            within="byHandDb"
             label="Decibels under the voice"
             percent="under"
             data-test="level-db"
@@ -74,8 +73,7 @@ function alike() {
         <dd>
           <NumberField
             :value="level.gainDb"
-            :min="-40"
-            :max="20"
+            within="sweepDb"
             label="Decibels up or down"
             percent="gain"
             data-test="sweep-db"
@@ -89,8 +87,7 @@ function alike() {
         <dd>
           <NumberField
             :value="seconds(level.riseS)"
-            :min="0"
-            :max="60"
+            within="byHandS"
             :step="0.1"
             label="Seconds of the rise"
             data-test="level-rise"
@@ -114,8 +111,7 @@ function alike() {
         <dd>
           <NumberField
             :value="seconds(level.fallS)"
-            :min="0"
-            :max="60"
+            within="byHandS"
             :step="0.1"
             label="Seconds of the fall"
             data-test="level-fall"

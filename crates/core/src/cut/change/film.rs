@@ -4,7 +4,7 @@ use super::bed::handover;
 use super::levels::lowered;
 use crate::cut::{Cut, Effect, Film, Refusal, Work, within_a_cut};
 use crate::fit::Passage;
-use crate::plan::{Role, SpeechRule};
+use crate::plan::{FILM_GAIN_DB, Role, SpeechRule};
 use crate::units::CutLength;
 use serde::{Deserialize, Serialize};
 
@@ -67,7 +67,7 @@ impl FilmChange {
             Self::Sound { on, gain_db, rule, lower_db, from_samples, until_samples } => {
                 let length_samples = cut.setup.picture.picture_samples();
                 let film = film_of(cut)?;
-                if gain_db.is_some_and(|db| !(-60.0..=20.0).contains(&db)) {
+                if gain_db.is_some_and(|db| !FILM_GAIN_DB.hold(db)) {
                     return Err(Refusal::not_allowed("The film's own sound is raised by at most 20 dB and lowered by at most 60 dB."));
                 }
                 film.wish.lower_db = lowered(lower_db, film.wish.lower_db)?;

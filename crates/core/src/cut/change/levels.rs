@@ -4,9 +4,11 @@ use super::fit::wishes_of;
 use super::lanes;
 use crate::cut::{Cut, Effect, HouseFigures, Refusal, Setup, within_a_cut};
 use crate::fit::{Pin, Standing, Wish};
-use crate::plan::{AmbienceWish, BedAgainst, Lane, MOST_LOWER_DB, Role, SpeechRule};
+use crate::plan::{AmbienceWish, BedAgainst, LOWERED_DB, Lane, Role, SpeechRule};
 use crate::shape::pocket::PocketWish;
-use crate::shape::{BED_ALONE_RANGE_LUFS, Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelName, LevelObject, MOST_UNDER_DB, Opening, ShapeWishes, sweep};
+use crate::shape::{
+    BED_ALONE_RANGE_LUFS, BY_HAND_DB, Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelName, LevelObject, Opening, ShapeWishes, UNDER_DB, sweep,
+};
 use crate::units::{samples_from_seconds, seconds_from_samples};
 use serde::{Deserialize, Serialize};
 
@@ -194,9 +196,6 @@ pub enum LevelsChange {
     },
 }
 
-/// What is set by hand lies at most so far under the speech, in dB.
-const MOST_BY_HAND_DB: f64 = 60.0;
-
 fn rounded(value: f64) -> f64 {
     (value * 100.0).round() / 100.0
 }
@@ -227,7 +226,7 @@ fn ambience<'a>(cut: &'a mut Cut, sound: &str) -> Result<&'a mut AmbienceWish, R
 /// By how much something sinks under speech, when that is allowed.
 pub(super) fn lowered(asked_db: Option<f64>, so_far_db: f64) -> Result<f64, Refusal> {
     let db = asked_db.unwrap_or(so_far_db);
-    if (0.0..=MOST_LOWER_DB).contains(&db) { Ok(db) } else { Err(Refusal::NotAllowed(format!("Under speech it sinks by 0 to {MOST_LOWER_DB} dB."))) }
+    if LOWERED_DB.hold(db) { Ok(db) } else { Err(Refusal::NotAllowed(format!("Under speech it sinks by 0 to {} dB.", LOWERED_DB.to))) }
 }
 
 impl LevelsChange {
@@ -248,22 +247,21 @@ impl LevelsChange {
                 let shape = &mut cut.setup.shape;
                 let moved = match cut.plan.bed_against {
                     BedAgainst::Itself => {
-                        let (softest, loudest) = BED_ALONE_RANGE_LUFS;
-                        let new = (shape.bed_alone_lufs - by_db).clamp(softest, loudest);
+                        let new = BED_ALONE_RANGE_LUFS.nearest(shape.bed_alone_lufs - by_db);
                         std::mem::replace(&mut shape.bed_alone_lufs, new) != new
                     }
                     // Under the film alone nothing else is heard of the figure for speech.
                     BedAgainst::Film => {
-                        let new = (shape.alone_db + by_db).clamp(0.0, MOST_UNDER_DB);
+                        let new = UNDER_DB.nearest(shape.alone_db + by_db);
                         std::mem::replace(&mut shape.alone_db, new) != new
                     }
                     BedAgainst::Voice => {
                         let by_hand = cut.plan.layers.iter_mut().filter(|l| l.role == Role::Bed).flat_map(|l| &mut l.levels).filter(|o| o.by_hand());
-                        let mut all = vec![(&mut shape.under_speech_db, MOST_UNDER_DB), (&mut shape.alone_db, MOST_UNDER_DB)];
+                        let mut all = vec![(&mut shape.under_speech_db, UNDER_DB.to), (&mut shape.alone_db, UNDER_DB.to)];
                         let mut gains = Vec::new();
                         for object in by_hand {
                             if let LevelObject::Dip { under_speech_db, gain_db, .. } | LevelObject::Swell { under_speech_db, gain_db, .. } = object {
-                                all.push((under_speech_db, MOST_BY_HAND_DB));
+                                all.push((under_speech_db, BY_HAND_DB.to));
                                 gains.push(gain_db);
                             }
                         }
@@ -333,7 +331,7 @@ impl LevelsChange {
                 beds(cut).try_for_each(|objects| sweep(objects, *start_samples, *end_samples, *by_db))?;
             }
             Self::Ambience(change) => {
-                if change.under_speech_db.is_some_and(|db| !(0.0..=60.0).contains(&db)) {
+                if change.under_speech_db.is_some_and(|db| !BY_HAND_DB.hold(db)) {
                     return Err(Refusal::not_allowed("An ambience lies 0 to 60 dB under the voice."));
                 }
                 let one = ambience(cut, &change.sound)?;

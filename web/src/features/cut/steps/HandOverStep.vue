@@ -180,8 +180,7 @@ const more = computed<{ name: string; about: string; form: Form }[]>(() => [
             label="loudness"
             unit="LUFS"
             :value="sound.loudnessLufs"
-            :min="-50"
-            :max="-5"
+            within="loudnessLufs"
             @set="(value) => (sound.loudnessLufs = value)"
           />
           <a-checkbox v-model:checked="sound.limited" data-test="limited">limit its peaks</a-checkbox>
