@@ -2,7 +2,7 @@
 //!
 //! A small network hears what that of the beats hears. `tools/singing` makes what it learned from:
 //! synthetic voices, speaking and made to sing, over composed music, and synthetic leads that glide
-//! and have vibrato as what is no voice. Real singers were not among its teachers.
+//! and have vibrato as what is no voice, over recordings too. Real singers were not among its teachers.
 
 use super::Span;
 use super::activations::{FRAMES_PER_S, INPUTS, second_of};
@@ -20,9 +20,9 @@ const WEIGHTS: &[u8] = include_bytes!("singing.weights");
 type VoiceNetwork<'a> = Network<'a, WIDTH, HEAD, 1>;
 
 /// A passage begins where half a second is at least this likely to be sung,
-const BEGINS: f32 = 0.75;
+const BEGINS: f32 = 0.85;
 /// and goes on while it is this likely.
-const GOES_ON: f32 = 0.45;
+const GOES_ON: f32 = 0.5;
 /// Half of the window over which likelihoods are averaged, in frames: a quarter of a second.
 const HALF_WINDOW: usize = FRAMES_PER_S as usize / 4;
 /// Breaths between two lines do not end a passage: 1 s.

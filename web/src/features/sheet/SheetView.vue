@@ -5,6 +5,7 @@ import { LANE_PX, rowCount, type LaneView } from '../../drawing/lanes'
 import { layoutSheet, LINE_PX, ROWS, type Hairpin, type Voices } from '../../drawing/sheet'
 import type { Change, CutView, LevelView, WaveformView } from '../../shared/http'
 import { useEscape } from '../../shared/keys'
+import { useLimits } from '../../shared/limits'
 import { clock, decibels } from '../../shared/words'
 import RemarkFlags from '../clients/RemarkFlags.vue'
 import { setDone } from '../clients/remarks'
@@ -162,6 +163,7 @@ function dragWedge(event: PointerEvent) {
   const now = wedge.value
   if (now) wedge.value = { ...now, dx: event.clientX - now.x, dy: event.clientY - now.y }
 }
+const limits = useLimits(() => true)
 /** What a drag asks for: whole decibels, tenths of a second. */
 const asked = computed(() => {
   const now = wedge.value
@@ -172,7 +174,8 @@ const asked = computed(() => {
   const fades = level.kind !== 'swell'
   const lengthS = Math.max(fades ? 0 : 0.1, Math.round(((opens ? level.riseS : level.fallS) + longer) * 10) / 10)
   const deeper = fades || now.moves ? 0 : Math.round(now.dy / WEDGE_PX_PER_DB)
-  const underSpeechDb = Math.min(60, Math.max(0, level.underSpeechDb + deeper))
+  const { from, to } = limits.value?.byHandDb ?? { from: -Infinity, to: Infinity }
+  const underSpeechDb = Math.min(to, Math.max(from, level.underSpeechDb + deeper))
   const fromS = now.moves ? Math.max(0, Math.round((level.startS + now.dx * perPx) * 10) / 10) : null
   const words =
     fromS !== null
