@@ -11,8 +11,9 @@ export const me = shallowRef<MeView | null>(null)
 
 /** Asks who is signed in, once, or again. */
 export async function whoIsHere(again = false): Promise<MeView> {
+  if (me.value && !again) return me.value
   const asked = { queryKey: ['me'], queryFn: () => answer(server.GET('/api/me')), meta: { toldBeside: true } }
-  const here = await queries.fetchQuery({ ...asked, staleTime: again ? 0 : Infinity })
+  const here = await queries.fetchQuery(asked)
   me.value = here
   return here
 }

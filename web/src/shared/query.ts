@@ -21,13 +21,13 @@ export const queries = new QueryClient({
   },
 })
 
-interface Manner {
+interface Manner<T> {
   /** It never changes: asked once. */
   isForEver?: boolean
   /** The last answer stays until the next is there, also where something else is asked. */
   staysUntilNext?: boolean
-  /** Asked again so often; false is never. */
-  everyMs?: () => number | false
+  /** Asked again so often, by what was said last; false is never. */
+  everyMs?: (said: T | undefined) => number | false
   /** Trouble is told where it belongs, or the page does without. */
   toldBeside?: boolean
 }
@@ -36,7 +36,7 @@ interface Manner {
 export function useAnswer<T>(
   key: () => readonly unknown[] | null,
   ask: (signal: AbortSignal) => Promise<T>,
-  manner: Manner = {},
+  manner: Manner<T> = {},
 ) {
   const asked = computed(key)
   return useQuery(
@@ -46,7 +46,7 @@ export function useAnswer<T>(
       enabled: computed(() => asked.value !== null),
       staleTime: manner.isForEver ? Infinity : 0,
       placeholderData: manner.staysUntilNext ? keepPreviousData : undefined,
-      refetchInterval: () => manner.everyMs?.() ?? false,
+      refetchInterval: (query: { state: { data: T | undefined } }) => manner.everyMs?.(query.state.data) ?? false,
       meta: { toldBeside: manner.toldBeside ?? false },
       shallow: true,
     },

@@ -14,13 +14,14 @@ export function useFamily(id: () => string, now: () => unknown) {
   /** What is to be handed over of each, by its name, until it is there. */
   const wanted = ref<Record<string, { revision: number; form: Form }>>({})
   const isWanted = (cut: FamilyCutView) => cut.id in wanted.value
+  const isBusy = (cuts: readonly FamilyCutView[] = []) => cuts.some((cut) => cut.works || isWanted(cut))
   const { data, refetch } = useAnswer(
     () => ['cut', id(), 'versions'],
     (signal) => answer(server.GET('/api/cuts/{id}/versions', { ...path(id()), signal })),
-    { everyMs: () => (busy.value ? LOOK_MS : false) },
+    { everyMs: (found) => (isBusy(found) ? LOOK_MS : false) },
   )
   const family = computed(() => data.value ?? [])
-  const busy = computed((): boolean => family.value.some((cut) => cut.works || isWanted(cut)))
+  const busy = computed(() => isBusy(family.value))
   watch(family, (found) => {
     for (const cut of found) {
       const asked = wanted.value[cut.id]
