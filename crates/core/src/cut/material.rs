@@ -232,9 +232,9 @@ impl Material {
     }
 
     /// A fitting with its splices as the wishes have them by now.
-    fn retouched(&self, fitting: &Fitting) -> Fitting {
+    fn retouched(&self, fitting: &Fitting, touched: &[SpliceAt]) -> Fitting {
         let request = self.request(self.wishes.clone());
-        self.bed.as_ref().map_or_else(|| fitting.clone(), |(_, bed)| fit::retouched(&*bed.source, bed.reading(), bed.likeness(), &request, fitting))
+        self.bed.as_ref().map_or_else(|| fitting.clone(), |(_, bed)| fit::retouched(&*bed.source, bed.reading(), bed.likeness(), &request, fitting, touched))
     }
 
     /// Lengths of the cut, near its own, at which the bed ends by itself.
@@ -335,7 +335,7 @@ pub fn compute(effect: &Effect, before: &Cut, mut after: Cut, sounds: &Sounds) -
         Effect::Retouch => {
             let otherwise = touched_otherwise(&before.setup, &after.setup);
             for fitting in after.fittings.iter_mut().filter(|f| f.splices.iter().any(|s| otherwise.contains(&s.at))) {
-                *fitting = material.retouched(fitting);
+                *fitting = material.retouched(fitting, &otherwise);
             }
         }
         Effect::Refit => {

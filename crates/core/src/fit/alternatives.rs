@@ -13,6 +13,7 @@ use super::telling::{MET_SAMPLES, advice, bar_times, gives_up, missed_by, name_a
 use super::wishes::{EndWish, Passage, StartWish, Wishes};
 use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::sound::{Looped, Source};
+use crate::splice::SpliceAt;
 use crate::units::{CutLength, seconds_from_samples};
 
 /// As many alternatives are offered at most.
@@ -122,6 +123,7 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
             touches: &job.wishes.touches,
             place_start: place.start_samples,
             line_surprises: &reading.line_surprises,
+            known: &[],
         };
         let fitting = exact.fitting(&plan);
         let poor = fitting.splices.iter().any(|s| s.goodness < LEAST_GOODNESS);
@@ -162,8 +164,9 @@ fn some_fittings(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
     found
 }
 
-/// A fitting with its splices as `request` has them by now, changed by hand or no longer; its runs stay.
-pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest, fitting: &Fitting) -> Fitting {
+/// A fitting with the splices at `touched` as `request` has them by now, changed by hand or no longer; its runs and its
+/// other splices stay.
+pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, request: &FitRequest, fitting: &Fitting, touched: &[SpliceAt]) -> Fitting {
     let place = request.place();
     if reading.bar_count() < 2 || fitting.pieces.is_empty() || fitting.end == FittingEnd::Silence {
         return fitting.clone();
@@ -187,6 +190,7 @@ pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         FittingEnd::Stop => End::Stop(runs[runs.len() - 1].1),
         FittingEnd::Fade | FittingEnd::Silence => End::Fade,
     };
+    let known: Vec<_> = fitting.splices.iter().filter(|s| !touched.contains(&s.at)).collect();
     let exact = Exact {
         bed,
         reading,
@@ -195,6 +199,7 @@ pub fn retouched(bed: &dyn Source, reading: &Reading, likeness: &BarLikeness, re
         touches: &request.wishes.touches,
         place_start: place.start_samples,
         line_surprises: &reading.line_surprises,
+        known: &known,
     };
     let made = exact.fitting(&Arrival { start, runs, end, cost: fitting.cost });
     Fitting { name: fitting.name.clone(), why: fitting.why.clone(), notes: fitting.notes.clone(), ..made }

@@ -44,6 +44,8 @@ pub struct Exact<'a> {
     pub place_start: u64,
     /// Surprises of the bed's own bar lines, rising.
     pub line_surprises: &'a [f32],
+    /// Splices that were made before and stay as they are: aligned and measured once.
+    pub known: &'a [&'a Splice],
 }
 
 /// A run as samples of the bed; the last one's end is where it may stop.
@@ -61,6 +63,9 @@ impl Exact<'_> {
         let judged: Vec<Judged> = plan.runs.windows(2).map(|w| judge(reading, self.likeness, &about, w[0].1, w[1].0)).collect();
         let align = |(w, judged): (&[(usize, usize)], &Judged)| {
             let (leave, enter) = (w[0].1, w[1].0);
+            if let Some(known) = self.known(leave, enter) {
+                return known.join;
+            }
             splice::align(self.bed, lines[leave] as u64, lines[enter] as u64, judged.is_sequel, self.touch(leave, enter))
         };
         let joins: Vec<Join> = plan.runs.windows(2).zip(&judged).map(align).collect();
@@ -110,6 +115,10 @@ impl Exact<'_> {
         }
         self.measure_surprise(&mut fitting);
         fitting
+    }
+
+    fn known(&self, leave_bar: usize, enter_bar: usize) -> Option<&Splice> {
+        self.known.iter().find(|s| (s.leave_bar, s.enter_bar) == (leave_bar, enter_bar)).copied()
     }
 
     fn touch(&self, leave: usize, enter: usize) -> Option<&Touch> {
@@ -290,7 +299,9 @@ impl Exact<'_> {
             return;
         }
         let heard = FittedBed::new(self.bed, fitting);
-        let ranks: Vec<f32> = fitting.splices.iter().map(|s| surprise::rank(self.line_surprises, surprise::surprise(&heard, s.at_samples))).collect();
+        let measured = |s: &Splice| surprise::rank(self.line_surprises, surprise::surprise(&heard, s.at_samples));
+        let rank = |s: &Splice| self.known(s.leave_bar, s.enter_bar).map_or_else(|| measured(s), |known| known.surprise_rank);
+        let ranks: Vec<f32> = fitting.splices.iter().map(rank).collect();
         for (splice, rank) in fitting.splices.iter_mut().zip(ranks) {
             splice.surprise_rank = rank;
         }

@@ -186,7 +186,7 @@ fn a_splice_is_moved_forbidden_and_changed_by_hand() {
     let (made, read) = &*POP;
     let mut wishes = Wishes { start: StartWish::Top, most_speed_change: 0.0, ..Wishes::default() };
     let request = FitRequest { wishes: wishes.clone(), ..FitRequest::of_length(length) };
-    let first = retouched(&made.sound, &read.reading, &read.likeness, &request, &first);
+    let first = retouched(&made.sound, &read.reading, &read.likeness, &request, &first, &first.splices.iter().map(|s| s.at).collect::<Vec<_>>());
     let splice = &first.splices[0];
     let touch = Touch {
         splice: splice.at,
@@ -198,7 +198,8 @@ fn a_splice_is_moved_forbidden_and_changed_by_hand() {
     };
     wishes.say(Wish::Touch(touch)).unwrap();
     let request = FitRequest { wishes, ..FitRequest::of_length(length) };
-    let touched = retouched(&made.sound, &read.reading, &read.likeness, &request, &first);
+    let touched = retouched(&made.sound, &read.reading, &read.likeness, &request, &first, &[splice.at]);
+    assert!(first.splices.iter().zip(&touched.splices).skip(1).all(|(a, b)| (a.join, a.surprise_rank) == (b.join, b.surprise_rank)), "the others stay");
     let join = touched.splices[0].join;
     assert_eq!((join.moved_samples, join.later_samples, join.fade_samples, join.law), (splice.join.moved_samples + 7, 480, 4800, Law::EqualPower));
     let heard = |fitting: &Fitting, from: u64| {
