@@ -80,7 +80,7 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   return result.data as T
 }
 
-/** What lies at an address that the document gives and the page does not build by itself. */
+/** What lies at an address that is itself the key of the answer. */
 export async function answerAt<T>(url: string, signal?: AbortSignal): Promise<T> {
   const reply = await globalThis.fetch(url, { signal }).catch(() => {
     throw problemOf(null)
