@@ -43,7 +43,7 @@ fn main() {
             .map(|s| {
                 json!({
                     "from": seconds_from_samples(s.leave_samples), "to": seconds_from_samples(s.enter_samples), "goodness": s.goodness,
-                    "rank": s.surprise_rank, "level_db": level_through(&heard, &*bed, s), "hard": s.hard_to_hear(), "at": seconds_from_samples(s.at_samples),
+                    "rank": s.surprise_rank, "level_db": level_through(&heard, &*bed, s), "hard": s.hard_to_hear(), "at": seconds_from_samples(s.meets_samples()),
                 })
             })
             .collect();
@@ -75,6 +75,7 @@ fn level_through(heard: &dyn Source, bed: &dyn Source, splice: &jaunty_core::fit
         samples.iter().map(|x| f64::from(x * x)).sum::<f64>() / length as f64
     };
     let lead = jaunty_core::splice::LEAD_SAMPLES;
-    let sides = 0.5 * (power(bed, splice.leave_samples - lead) + power(bed, splice.enter_samples - lead));
-    10.0 * (power(heard, splice.at_samples - lead) / sides.max(1e-12)).max(1e-6).log10()
+    let met = |line: u64| line.saturating_add_signed(splice.join.later_samples) - lead;
+    let sides = 0.5 * (power(bed, met(splice.leave_samples)) + power(bed, met(splice.enter_samples)));
+    10.0 * (power(heard, met(splice.at_samples)) / sides.max(1e-12)).max(1e-6).log10()
 }

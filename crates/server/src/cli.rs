@@ -227,10 +227,12 @@ fn fitting_json(fitting: &Fitting) -> Value {
         .splices
         .iter()
         .map(|s| {
+            let meet = |line: u64| seconds_from_samples(line.saturating_add_signed(s.join.later_samples));
             json!({
-                "from_s": seconds_from_samples(s.leave_samples),
-                "to_s": seconds_from_samples(s.enter_samples),
-                "at_s": seconds_from_samples(s.at_samples),
+                "from_s": meet(s.leave_samples),
+                "to_s": meet(s.enter_samples),
+                "at_s": seconds_from_samples(s.meets_samples()),
+                "later_s": s.join.later_samples as f64 / 48_000.0,
                 "from_bar": s.leave_bar + 1,
                 "to_bar": s.enter_bar + 1,
                 "goodness": s.goodness,

@@ -1785,7 +1785,7 @@ export interface components {
             /** @description Which finding. */
             finding: string;
         };
-        /** @description A splice close up. Times are seconds from the bar line that is entered, as heard in the cut. */
+        /** @description A splice close up. Times are seconds from the beat at which both sides meet, as heard in the cut. */
         CloseUp: {
             /** @description Highest samples of the entering side, as it came, 0 to 1. */
             entering: number[];
@@ -4363,7 +4363,7 @@ export interface components {
         SpliceView: {
             /**
              * Format: double
-             * @description Where, in seconds of the cut.
+             * @description Where both sides meet, in seconds of the cut.
              */
             atS: number;
             /** @description How audible it is likely to be. */

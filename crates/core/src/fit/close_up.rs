@@ -8,7 +8,7 @@ use crate::splice::LEAD_SAMPLES;
 use crate::units::seconds_from_samples;
 use serde::Serialize;
 
-/// A splice close up. Times are seconds from the bar line that is entered, as heard in the cut.
+/// A splice close up. Times are seconds from the beat at which both sides meet, as heard in the cut.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "camelCase")]
@@ -69,21 +69,23 @@ impl CloseUp {
         };
         let join = splice.join;
         let fade = join.fade_samples as i64;
-        let end = join.later_samples - LEAD_SAMPLES as i64;
-        let through = read(&heard, splice.at_samples as i64, end - fade, fade);
-        let sides = 0.5 * (power(&read(bed, splice.leave_samples as i64, end - fade, fade)) + power(&read(bed, splice.enter_samples as i64, end - fade, fade)));
+        let end = -(LEAD_SAMPLES as i64);
+        let [left, entered] = [splice.leave_samples, splice.enter_samples].map(|line| line.saturating_add_signed(join.later_samples));
+        let met = splice.meets_samples();
+        let through = read(&heard, met as i64, end - fade, fade);
+        let sides = 0.5 * (power(&read(bed, left as i64, end - fade, fade)) + power(&read(bed, entered as i64, end - fade, fade)));
         Some(Self {
             step_s: seconds_from_samples(step as u64),
             start_s: -(reach as f64) / 48_000.0,
-            leaving: peaks(bed, splice.leave_samples),
-            entering: peaks(bed, splice.enter_samples),
-            heard: peaks(&heard, splice.at_samples),
-            leaving_beats_s: beats(splice.leave_samples),
-            entering_beats_s: beats(splice.enter_samples),
+            leaving: peaks(bed, left),
+            entering: peaks(bed, entered),
+            heard: peaks(&heard, met),
+            leaving_beats_s: beats(left),
+            entering_beats_s: beats(entered),
             fade_start_s: (end - fade) as f64 / 48_000.0,
             fade_end_s: end as f64 / 48_000.0,
             gains: (0..=40).map(|k| join.gains(k as f32 / 40.0)).collect(),
-            levels_db: read(&heard, splice.at_samples as i64, -reach, 2 * reach).chunks(LEVEL as usize).map(|c| db(power(c))).collect(),
+            levels_db: read(&heard, met as i64, -reach, 2 * reach).chunks(LEVEL as usize).map(|c| db(power(c))).collect(),
             level_step_s: seconds_from_samples(LEVEL as u64),
             joint_db: db(power(&through)) - db(sides),
         })

@@ -8,8 +8,9 @@
 use super::ask::Ask;
 use super::bed::{MOST_SHIFT_SAMPLES, spare_samples};
 use super::fitted::FittedBed;
-use super::planner::{Arrival, Bars, End, Judged, Start, judge, start_samples};
+use super::planner::{Arrival, Bars, End, Judged, Start, judge, start_samples, voice};
 use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
+use crate::SAMPLE_RATE_HZ;
 use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::sound::Source;
 use crate::splice::{self, Join, LEAD_SAMPLES, RingOut, SpliceAt, Touch, surprise};
@@ -19,6 +20,13 @@ pub const PINNED_BESIDE: i64 = 1200;
 
 /// How far the speed of the stretch before a pin may go beyond what is allowed, so that the pin is met to the sample.
 const ROUNDING: f64 = 0.0025;
+
+/// What it costs to meet beside the bar line at all, for each beat, and where somebody sings on across, in dB of the bands.
+const BESIDE_DB: f32 = 1.0;
+const BEAT_DB: f32 = 0.3;
+const SUNG_DB: f32 = 6.0;
+/// Beats of both sides that are so much apart are out of step: 10 ms.
+const OUT_OF_STEP_SAMPLES: u64 = 480;
 
 /// A place at which bed and cut are fixed to each other: run, sample of the bed, sample of the place.
 #[derive(Clone, Copy)]
@@ -66,7 +74,8 @@ impl Exact<'_> {
             if let Some(known) = self.known(leave, enter) {
                 return known.join;
             }
-            splice::align(self.bed, lines[leave] as u64, lines[enter] as u64, judged.is_sequel, self.touch(leave, enter))
+            let lines = SpliceAt { leave_samples: lines[leave] as u64, enter_samples: lines[enter] as u64 };
+            splice::align(self.bed, lines, self.later_samples(leave, enter), judged.is_sequel, self.touch(leave, enter))
         };
         let joins: Vec<Join> = plan.runs.windows(2).zip(&judged).map(align).collect();
         let spans = self.spans(plan, &joins);
@@ -119,6 +128,38 @@ impl Exact<'_> {
 
     fn known(&self, leave_bar: usize, enter_bar: usize) -> Option<&Splice> {
         self.known.iter().find(|s| (s.leave_bar, s.enter_bar) == (leave_bar, enter_bar)).copied()
+    }
+
+    /// How much later than the bar lines both sides of a splice meet, with what is asked for around it: none where
+    /// somebody chose the place, or where beats that must or must not sound would be exchanged.
+    fn later_samples(&self, leave: usize, enter: usize) -> i64 {
+        let Self { ask, reading, .. } = *self;
+        let is_asked_for = self.touch(leave, enter).is_some() || ask.musts.contains(&(leave, enter));
+        let near_an_end = leave.max(enter) + 1 >= ask.last_bar || enter == 0;
+        let silent = [leave - 1, leave, enter.saturating_sub(1), enter].iter().any(|bar| ask.silent.get(*bar).copied().unwrap_or(true));
+        let is_kept = ask.keep.iter().any(|k| [k.0, k.1].iter().any(|line| [leave, enter].contains(line)));
+        let lines = SpliceAt { leave_samples: ask.lines[leave] as u64, enter_samples: ask.lines[enter] as u64 };
+        let beat = 60.0 * f64::from(SAMPLE_RATE_HZ) / reading.tempo_bpm.max(20.0);
+        let is_pinned = ask.pins.iter().any(|p| [ask.lines[leave], ask.lines[enter]].iter().any(|line| ((p.bed - line).abs() as f64) < 3.0 * beat));
+        if is_asked_for || near_an_end || silent || is_kept || is_pinned {
+            return 0;
+        }
+        // Half beats of what comes, where there are as many of what is left.
+        let beats = &reading.beats_samples;
+        let half_beat = |line: usize, half: isize| {
+            let at = |beat: isize| Some(*beats.get(line.checked_add_signed(beat)?)? as i64);
+            Some((at(half.div_euclid(2))? + at((half + 1).div_euclid(2))?) / 2 - beats[line] as i64)
+        };
+        let (left, entered) = (reading.downbeats[leave], reading.downbeats[enter]);
+        // Where one side runs faster than the other, what lies between would be out of step.
+        let in_step = |half: isize| half_beat(entered, half).filter(|to| half_beat(left, half).is_some_and(|from| from.abs_diff(*to) < OUT_OF_STEP_SAMPLES));
+        let offsets: Vec<i64> = [-1, 1, -2, 2, -3, 3, -4, 4].into_iter().filter_map(in_step).collect();
+        let could_follow = self.likeness.could_follow(leave, enter);
+        let dear = |later: i64| {
+            let sung = voice(reading, ask.lines[leave] + later, ask.lines[enter] + later, could_follow);
+            SUNG_DB * sung + if later == 0 { 0.0 } else { BESIDE_DB + BEAT_DB * (later.abs() as f64 / beat) as f32 }
+        };
+        splice::meeting::later_samples(self.bed, &lines, &offsets, dear)
     }
 
     fn touch(&self, leave: usize, enter: usize) -> Option<&Touch> {
@@ -288,7 +329,7 @@ impl Exact<'_> {
             why: if self.reading.is_loop() && (leave_bar, enter_bar) == (self.reading.bar_count(), 0) {
                 "the bed was cut as a loop: its end goes on at its beginning".into()
             } else {
-                why(self.likeness, judged, leave_bar, enter_bar, join)
+                why(self.reading, self.likeness, judged, (leave_bar, enter_bar), join)
             },
             by_hand: self.ask.musts.contains(&(leave_bar, enter_bar)) || self.touch(leave_bar, enter_bar).is_some(),
         }
@@ -299,7 +340,7 @@ impl Exact<'_> {
             return;
         }
         let heard = FittedBed::new(self.bed, fitting);
-        let measured = |s: &Splice| surprise::rank(self.line_surprises, surprise::surprise(&heard, s.at_samples));
+        let measured = |s: &Splice| surprise::rank(self.line_surprises, surprise::surprise(&heard, s.meets_samples()));
         let rank = |s: &Splice| self.known(s.leave_bar, s.enter_bar).map_or_else(|| measured(s), |known| known.surprise_rank);
         let ranks: Vec<f32> = fitting.splices.iter().map(rank).collect();
         for (splice, rank) in fitting.splices.iter_mut().zip(ranks) {
@@ -317,12 +358,23 @@ fn natural(spans: &[Span], from: &Anchor, run: usize, bed: i64) -> i64 {
     (spans[from.run].end - from.bed) + between + (bed - spans[run].start)
 }
 
-fn why(likeness: &BarLikeness, judged: &Judged, leave: usize, enter: usize, join: &Join) -> String {
+fn why(reading: &Reading, likeness: &BarLikeness, judged: &Judged, (leave, enter): (usize, usize), join: &Join) -> String {
     let moved = match join.moved_samples {
         0 => String::new(),
         n => format!("; moved {:.1} ms {} so that the attacks meet", n.abs() as f64 / 48.0, if n > 0 { "later" } else { "earlier" }),
     };
-    let moved = moved + if join.rings { "; what is left rings on under it" } else { "" };
+    let half_beats = (2.0 * join.later_samples as f64 * reading.tempo_bpm / 60.0 / f64::from(SAMPLE_RATE_HZ)).round() as i64;
+    let far = match half_beats.unsigned_abs() {
+        1 => "half a beat".to_owned(),
+        2 => "a beat".to_owned(),
+        n if n % 2 == 0 => format!("{} beats", n / 2),
+        n => format!("{} and a half beats", n / 2),
+    };
+    let meets = match half_beats {
+        0 => String::new(),
+        n => format!("; both sides meet {far} {} the bar line", if n > 0 { "after" } else { "before" }),
+    };
+    let moved = meets + &moved + if join.rings { "; what is left rings on under it" } else { "" };
     if let Some(rank) = likeness.sequel_rank(leave, enter).filter(|_| judged.is_sequel) {
         return format!(
             "another phrase goes on here, not a repeat: of the bed's own steps from phrase to phrase {:.0} in 100 are less natural{moved}",

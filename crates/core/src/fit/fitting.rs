@@ -105,7 +105,7 @@ pub struct Splice {
     pub leave_samples: u64,
     /// The downbeat that is entered, in samples of the bed, as moved by the alignment.
     pub enter_samples: u64,
-    /// The downbeat in the cut, in samples. The crossfade ends [`crate::splice::LEAD_SAMPLES`] before it.
+    /// The downbeat in the cut, in samples.
     pub at_samples: u64,
     /// How likely the bars on both sides could follow each other, 0 to 1.
     pub goodness: f32,
@@ -130,6 +130,11 @@ pub struct Splice {
 }
 
 impl Splice {
+    /// Where in the cut both sides meet, in samples; the crossfade ends [`crate::splice::LEAD_SAMPLES`] before it.
+    pub fn meets_samples(&self) -> u64 {
+        self.at_samples.saturating_add_signed(self.join.later_samples)
+    }
+
     /// How hard it is to hear, 0 (everybody will) to 100.
     ///
     /// Two measurements make it. The chance that the bar that comes is right, in pitch and drums, which held on pieces

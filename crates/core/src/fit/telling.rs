@@ -131,7 +131,7 @@ pub(super) fn name_all(found: &mut [Fitting], reading: &Reading, ask: &Ask, scen
     for k in 1..found.len() {
         if found[..k].iter().any(|f| f.name == found[k].name) {
             let more = match found[k].splices.first() {
-                Some(splice) => format!("first splice at {}", clock(splice.at_samples)),
+                Some(splice) => format!("first splice at {}", clock(splice.meets_samples())),
                 None => format!("from {} of the bed", clock(found[k].pieces[0].source_start_samples.max(0) as u64)),
             };
             found[k].name = format!("{}, {more}", found[k].name);

@@ -5,6 +5,7 @@
 //! follow from how alike both sides are: like sounds add up in amplitude, unlike ones in power.
 //! What would stop dead there rings on ([`tail`]).
 
+pub mod meeting;
 mod ring_out;
 mod room;
 pub mod surprise;
@@ -26,6 +27,8 @@ const HOP: usize = 72;
 const REACH_HOPS: usize = 134;
 /// The entering side moves at most this far: 20 ms.
 const MOST_SHIFT_HOPS: i64 = 13;
+/// Beside the bar line it moves at most this much more: 6 ms.
+const DRIFT_HOPS: i64 = 4;
 /// Attack envelopes less alike than this do not move anything.
 const LEAST_LIKENESS: f32 = 0.5;
 /// The same of music that is not the same.
@@ -116,29 +119,31 @@ impl Join {
     }
 }
 
-/// Finds the join from downbeat `leave` to downbeat `enter` (samples of the bed), with what
+/// Finds the join between two downbeats, at which both sides meet `later_samples` after them, with what
 /// somebody changed of it by hand. Where other music goes on than would have come (`is_sequel`) there is no wave to meet,
 /// and only attacks that are much alike are met.
-pub fn align(bed: &dyn Source, leave: u64, enter: u64, is_sequel: bool, touch: Option<&Touch>) -> Join {
+pub fn align(bed: &dyn Source, lines: SpliceAt, later_samples: i64, is_sequel: bool, touch: Option<&Touch>) -> Join {
+    let later_samples = touch.map_or(later_samples, |t| t.later_samples);
+    let [leave, enter] = [lines.leave_samples, lines.enter_samples].map(|line| (line as i64).saturating_add(later_samples));
     let moved_samples = touch.and_then(|t| t.moved_samples).unwrap_or_else(|| {
-        if is_sequel {
-            return shift_by_attacks(bed, leave, enter, LEAST_LIKENESS_OF_OTHERS);
-        }
-        let by_attacks = shift_by_attacks(bed, leave, enter, LEAST_LIKENESS);
-        shift_by_waves(bed, leave, enter, by_attacks)
+        let least = if is_sequel { LEAST_LIKENESS_OF_OTHERS } else { LEAST_LIKENESS };
+        // The attacks of a downbeat are the surest; those beside it may move the entry by a little more, for a tempo that drifts.
+        let on_line = shift_by_attacks(bed, (lines.leave_samples as i64, lines.enter_samples as i64), least, MOST_SHIFT_HOPS);
+        let by_attacks = if later_samples == 0 { on_line } else { on_line + shift_by_attacks(bed, (leave, enter + on_line), least, DRIFT_HOPS) };
+        if is_sequel { by_attacks } else { shift_by_waves(bed, leave, enter, by_attacks) }
     });
     let fade_samples = touch.and_then(|t| t.fade_samples).unwrap_or(FADE_SAMPLES);
-    let later_samples = touch.map_or(0, |t| t.later_samples);
-    let meet = |line: u64| line as i64 + later_samples - LEAD_SAMPLES as i64;
-    let correlation = fade_correlation(bed, meet(leave), meet(enter) + moved_samples, fade_samples);
-    let rings = touch.and_then(|t| t.rings).unwrap_or_else(|| tail::Around::of(bed, meet(leave), meet(enter) + moved_samples).rings());
+    let lead = LEAD_SAMPLES as i64;
+    let (left, entered) = (leave - lead, enter - lead + moved_samples);
+    let correlation = fade_correlation(bed, left, entered, fade_samples);
+    let rings = touch.and_then(|t| t.rings).unwrap_or_else(|| tail::Around::of(bed, left, entered).rings());
     Join { moved_samples, correlation, fade_samples, later_samples, law: touch.map_or(Law::Measured, |t| t.law), rings }
 }
 
-fn attack_envelope(bed: &dyn Source, centre: u64, margin_hops: usize) -> Vec<f32> {
+fn attack_envelope(bed: &dyn Source, centre: i64, margin_hops: usize) -> Vec<f32> {
     let hops = 2 * (REACH_HOPS + margin_hops) + 7;
     let mut samples = vec![0.0; hops * HOP];
-    bed.read_mono(centre as i64 - ((REACH_HOPS + margin_hops + 6) * HOP) as i64, &mut samples);
+    bed.read_mono(centre - ((REACH_HOPS + margin_hops + 6) * HOP) as i64, &mut samples);
     let level: Vec<f32> = samples.chunks(HOP).map(|c| c.iter().map(|x| x * x).sum::<f32>().sqrt()).collect();
     (6..level.len())
         .map(|k| {
@@ -148,29 +153,29 @@ fn attack_envelope(bed: &dyn Source, centre: u64, margin_hops: usize) -> Vec<f32
         .collect()
 }
 
-fn shift_by_attacks(bed: &dyn Source, leave: u64, enter: u64, least: f32) -> i64 {
-    let margin = MOST_SHIFT_HOPS as usize;
+fn shift_by_attacks(bed: &dyn Source, (leave, enter): (i64, i64), least: f32, most_hops: i64) -> i64 {
+    let margin = most_hops as usize;
     let there = attack_envelope(bed, leave, 0);
     let here = attack_envelope(bed, enter, margin);
     let mut best = (least, 0);
-    for shift in -MOST_SHIFT_HOPS..=MOST_SHIFT_HOPS {
-        let from = (shift + MOST_SHIFT_HOPS) as usize;
+    for shift in -most_hops..=most_hops {
+        let from = (shift + most_hops) as usize;
         let value = correlation(&there, &here[from..from + there.len()]);
         // Of equally good shifts the smaller one.
-        if value > best.0 + 1e-3 * (shift.abs() as f32) / MOST_SHIFT_HOPS as f32 {
+        if value > best.0 + 1e-3 * (shift.abs() as f32) / most_hops as f32 {
             best = (value, shift);
         }
     }
     // What grows up to the edge of the search has its best place elsewhere, and means something else.
-    if best.1.abs() == MOST_SHIFT_HOPS { 0 } else { best.1 * HOP as i64 }
+    if best.1.abs() == most_hops { 0 } else { best.1 * HOP as i64 }
 }
 
-fn shift_by_waves(bed: &dyn Source, leave: u64, enter: u64, around: i64) -> i64 {
+fn shift_by_waves(bed: &dyn Source, leave: i64, enter: i64, around: i64) -> i64 {
     const HALF: i64 = 1200;
     let mut there = vec![0.0; 2 * HALF as usize];
-    bed.read_mono(leave as i64 - HALF, &mut there);
+    bed.read_mono(leave - HALF, &mut there);
     let mut here = vec![0.0; (2 * HALF + 2 * WAVE_REACH) as usize];
-    bed.read_mono(enter as i64 + around - HALF - WAVE_REACH, &mut here);
+    bed.read_mono(enter + around - HALF - WAVE_REACH, &mut here);
     let mut best = (0.6, 0);
     for shift in -WAVE_REACH..=WAVE_REACH {
         let from = (shift + WAVE_REACH) as usize;

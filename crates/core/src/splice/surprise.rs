@@ -9,7 +9,7 @@ use crate::sound::{Source, blocks::Blocks, halved};
 const REACH_MS: i64 = 60;
 const PER_MS: i64 = crate::SAMPLE_RATE_HZ as i64 / 1000;
 /// Block and hop at 24 kHz: 21 ms, 5 ms.
-const BLOCK: usize = 512;
+pub(super) const BLOCK: usize = 512;
 const HOP: usize = 120;
 /// Bands of a third of an octave or so, as first bins of the block's spectrum.
 const EDGES: [usize; BAND_COUNT + 1] = [1, 2, 3, 4, 5, 6, 8, 10, 12, 15, 19, 24, 30, 38, 48, 60, 76, 96, 121, 152, 192];
@@ -17,6 +17,11 @@ pub(super) const BAND_COUNT: usize = 20;
 
 /// Powers of the bands.
 pub(super) type Bands = [f32; BAND_COUNT];
+
+/// The bands of a spectrum of powers of blocks of [`BLOCK`].
+pub(super) fn bands(power: &[f32]) -> Bands {
+    std::array::from_fn(|band| power[EDGES[band]..EDGES[band + 1]].iter().sum())
+}
 
 /// The middle of a band in Hz.
 pub(super) fn band_middle_hz(band: usize) -> f32 {
@@ -32,7 +37,7 @@ pub fn surprise(source: &dyn Source, at: u64) -> f32 {
     source.read_mono(at as i64 - reach, &mut samples);
     let mut frames: Vec<Bands> = Vec::new();
     Blocks::new(BLOCK, HOP).for_each(&halved(&samples), |power| {
-        frames.push(std::array::from_fn(|band| power[EDGES[band]..EDGES[band + 1]].iter().sum()));
+        frames.push(bands(power));
     });
     let top = frames.iter().flatten().copied().fold(1e-9, f32::max);
     // What is 60 dB under the loudest band is silence.

@@ -111,8 +111,19 @@ fn a_sung_line_is_not_cut_where_another_splice_will_do() {
     assert!(term.is_none_or(|(_, cost)| cost < 0.5), "the same line goes on in an exact repeat");
 }
 
+/// Seconds from the nearest of some times to a sample.
+fn off(times_s: &[f64], at: u64) -> f64 {
+    let s = at as f64 / 48_000.0;
+    times_s.iter().map(|t| s - t).min_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap()
+}
+
+fn off_halves(beats_s: &[f64], at: u64) -> f64 {
+    let halves: Vec<f64> = beats_s.windows(2).flat_map(|w| [w[0], 0.5 * (w[0] + w[1]), w[1]]).collect();
+    off(&halves, at)
+}
+
 #[test]
-fn splices_lie_on_downbeats_and_their_sides_agree_within_five_milliseconds() {
+fn both_sides_of_a_splice_are_at_one_beat_of_the_bar_within_five_milliseconds() {
     let (made, read) = &*POP;
     let mut seen = 0;
     for bars in (10..90).step_by(3) {
@@ -120,18 +131,19 @@ fn splices_lie_on_downbeats_and_their_sides_agree_within_five_milliseconds() {
         for fitting in fit(&made.sound, read, (seconds * 48_000.0) as u64) {
             for (k, splice) in fitting.splices.iter().enumerate() {
                 seen += 1;
-                let off = [splice.leave_samples, splice.enter_samples].map(|at| {
-                    let s = at as f64 / 48_000.0;
-                    made.downbeats_s.iter().map(|d| s - d).min_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap()
-                });
+                let off = [splice.leave_samples, splice.enter_samples].map(|at| off(&made.downbeats_s, at));
                 // What the ear hears is how far the two sides are apart.
                 assert!((off[0] - off[1]).abs() < 0.005, "{seconds} s: the sides of a splice are {:.1} ms apart", (off[0] - off[1]) * 1000.0);
                 assert!(off.iter().all(|o| o.abs() < 0.015), "{seconds} s: a splice {off:?} s off its downbeats");
+                // They meet on that line or up to two beats beside it, on a beat or half-way between two.
+                let meet = splice.leave_samples.saturating_add_signed(splice.join.later_samples);
+                assert!(splice.join.later_samples.abs() < 2 * 27_692 + 480, "{} beside the line", splice.join.later_samples);
+                assert!(off_halves(&made.beats_s, meet).abs() < 0.015, "{seconds} s: they meet {:.3} s off a half beat", off_halves(&made.beats_s, meet));
                 // What is heard at the join in the cut is the downbeat that is entered.
                 let piece = &fitting.pieces[k + 1];
                 let source = piece.source_position(splice.at_samples);
                 assert!((source - splice.enter_samples as f64).abs() < 10.0, "{source}");
-                assert_eq!(piece.source_start_samples + LEAD_SAMPLES as i64, splice.enter_samples as i64);
+                assert_eq!(piece.source_start_samples + LEAD_SAMPLES as i64, splice.enter_samples as i64 + splice.join.later_samples);
             }
         }
     }

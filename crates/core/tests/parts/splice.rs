@@ -2,10 +2,15 @@
 
 use super::music::{Made, Piece};
 use jaunty_core::sound::{Sound, Source};
-use jaunty_core::splice::{FADE_SAMPLES, LEAD_SAMPLES, Law, SpliceAt, Touch, align, crossfade_gains};
+use jaunty_core::splice::{FADE_SAMPLES, Join, LEAD_SAMPLES, Law, SpliceAt, Touch, align, crossfade_gains};
 use proptest::prelude::*;
 use std::f32::consts::TAU;
 use std::sync::LazyLock;
+
+/// The join from one downbeat to another, as it is found.
+fn join(bed: &dyn Source, leave_samples: u64, enter_samples: u64, is_sequel: bool) -> Join {
+    align(bed, SpliceAt { leave_samples, enter_samples }, 0, is_sequel, None)
+}
 
 static POP: LazyLock<Made> = LazyLock::new(|| Piece::pop(120.0, 24).make());
 
@@ -42,7 +47,7 @@ fn an_entry_that_is_off_is_moved_until_the_attacks_meet() {
     let made = &*POP;
     let bar = |b: usize| (made.downbeats_s[b] * 48_000.0).round() as u64;
     for off in [-600i64, -300, 0, 250, 500] {
-        let join = align(&made.sound, bar(4), bar(12).checked_add_signed(off).unwrap(), false, None);
+        let join = join(&made.sound, bar(4), bar(12).checked_add_signed(off).unwrap(), false);
         assert!((join.moved_samples + off).abs() <= 48, "{off} off, moved {}", join.moved_samples);
         assert_eq!(join.fade_samples, FADE_SAMPLES);
         assert!(join.correlation > 0.9, "the same bar again: {}", join.correlation);
@@ -66,7 +71,7 @@ fn noise(seed: u32) -> impl FnMut() -> f32 {
 fn level_through(bed: &Sound, leave: u64, enter: u64, law: Law) -> f32 {
     let splice = SpliceAt { leave_samples: leave, enter_samples: enter };
     let by_hand = Touch { splice, moved_samples: Some(0), later_samples: 0, fade_samples: Some(24_000), law, rings: Some(false) };
-    let join = align(bed, leave, enter, false, Some(&by_hand));
+    let join = align(bed, splice, 0, false, Some(&by_hand));
     let side = |at: u64| {
         let mut samples = vec![0.0f32; 24_000];
         bed.read(0, (at - LEAD_SAMPLES) as i64 - 24_000, &mut samples);
@@ -114,7 +119,7 @@ fn the_correlation_of_two_tones_is_the_cosine_of_what_lies_between_them() {
     for moved in [-240i64, -120, -60, 0, 40, 80, 120, 160, 240, 480] {
         let splice = SpliceAt { leave_samples: 96_000, enter_samples: 192_000 };
         let by_hand = Touch { splice, moved_samples: Some(moved), later_samples: 0, fade_samples: Some(9600), law: Law::Measured, rings: Some(false) };
-        let join = align(&bed, 96_000, 192_000, false, Some(&by_hand));
+        let join = align(&bed, splice, 0, false, Some(&by_hand));
         let expected = (moved as f32 / 480.0 * TAU).cos();
         assert!((join.correlation - expected).abs() < 1e-3, "{moved}: {} for {expected}", join.correlation);
         // What cancels is not made up for: no gain rises over equal power.
@@ -132,8 +137,8 @@ fn what_was_set_by_hand_is_taken_as_it_is() {
         [(Some(17), 0, None, Law::Measured), (None, -960, Some(96), Law::EqualGain), (Some(-300), 2400, Some(9600), Law::EqualPower)]
     {
         let touch = Touch { splice, moved_samples, later_samples, fade_samples, law, rings: None };
-        let join = align(&made.sound, splice.leave_samples, splice.enter_samples, false, Some(&touch));
-        let found = align(&made.sound, splice.leave_samples, splice.enter_samples, false, None);
+        let join = align(&made.sound, splice, 0, false, Some(&touch));
+        let found = align(&made.sound, splice, 0, false, None);
         assert_eq!(join.moved_samples, moved_samples.unwrap_or(found.moved_samples));
         assert_eq!((join.later_samples, join.fade_samples, join.law), (later_samples, fade_samples.unwrap_or(FADE_SAMPLES), law));
     }
@@ -147,8 +152,8 @@ proptest! {
         let made = &*POP;
         let line = |b: usize| (made.downbeats_s[b] * 48_000.0).round() as u64;
         let (leave, enter) = (line(bar), line(bar + 8));
-        let straight = align(&made.sound, leave, enter, false, None);
-        let join = align(&made.sound, leave, enter.checked_add_signed(off).unwrap(), false, None);
+        let straight = join(&made.sound, leave, enter, false);
+        let join = join(&made.sound, leave, enter.checked_add_signed(off).unwrap(), false);
         prop_assert!((join.moved_samples + off - straight.moved_samples).abs() <= 96, "{off} off, moved {}", join.moved_samples);
     }
 }
@@ -159,8 +164,8 @@ fn where_other_music_goes_on_only_attacks_that_are_much_alike_are_met() {
     let clicks_ms = |second: usize| if second < 10 { [420, 500, 590] } else { [380, 512, 602] };
     let bed = seconds_of(|second, n| if clicks_ms(second).iter().any(|ms| (ms * 48..ms * 48 + 96).contains(&n)) { 0.8 } else { 0.0 });
     let (leave, enter) = (5 * 48_000 + 24_000, 15 * 48_000 + 24_000);
-    assert!((align(&bed, leave, enter, false, None).moved_samples - 576).abs() <= 144, "taken for the same music");
-    assert_eq!(align(&bed, leave, enter, true, None).moved_samples, 0, "other music");
+    assert!((join(&bed, leave, enter, false).moved_samples - 576).abs() <= 144, "taken for the same music");
+    assert_eq!(join(&bed, leave, enter, true).moved_samples, 0, "other music");
     let late = enter - 10 * 48_000 + 48_000 + 300;
-    assert!((align(&bed, leave, late, true, None).moved_samples + 300).abs() <= 72, "all three attacks are alike");
+    assert!((join(&bed, leave, late, true).moved_samples + 300).abs() <= 72, "all three attacks are alike");
 }

@@ -85,6 +85,13 @@ describe('a splice close up', () => {
     expect(text).toContain('the same place of an eight-bar phrase')
     expect(text).toContain('how alike the bars are 0.42, place in the phrase 0.15')
     expect(text).toContain('alike in the crossfade (0.8)')
+    expect(text).toContain('both meet on the bar line')
+  })
+
+  it('says how far beside the bar line both sides meet', async () => {
+    const view = stand()
+    await view.setProps({ splice: { ...fitting.splices[0]!, laterMs: -576.9 } })
+    expect(view.get('[data-test=meets]').text()).toBe('0.58 s before the bar line')
   })
 
   it('moves sides by a millisecond, a sample and a beat', async () => {

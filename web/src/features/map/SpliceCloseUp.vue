@@ -37,6 +37,12 @@ const terms = computed(() => props.splice.terms.map((t) => `${t.name} ${t.cost.t
 const joint = computed(() =>
   view.value ? `${view.value.jointDb < 0 ? '−' : '+'}${Math.abs(view.value.jointDb).toFixed(1)} dB` : '',
 )
+const meets = computed(() => {
+  const later = props.splice.laterMs / 1000
+  return later === 0
+    ? 'on the bar line'
+    : `${Math.abs(later).toFixed(2)} s ${later > 0 ? 'after' : 'before'} the bar line`
+})
 defineExpose({ nudge, touch, nextBest })
 </script>
 
@@ -109,7 +115,9 @@ defineExpose({ nudge, touch, nextBest })
       <button class="plain" :disabled="busy" @click="nudge(1)">later <kbd>&gt;</kbd></button>
     </div>
     <div class="doing">
-      <span class="soft">both meet</span>
+      <span class="soft"
+        >both meet <span class="numbers" data-test="meets">{{ meets }}</span></span
+      >
       <button class="plain" :disabled="busy" @click="touch({ laterBeats: -1 })">a beat earlier <kbd>;</kbd></button>
       <button class="plain" :disabled="busy" @click="touch({ laterBeats: 1 })">later <kbd>'</kbd></button>
       <template v-if="count > 1">

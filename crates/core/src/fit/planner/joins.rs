@@ -35,14 +35,27 @@ impl Bars {
     pub fn new(reading: &Reading, lines: &[i64]) -> Self {
         let mut begins_section = vec![false; lines.len()];
         reading.sections.iter().filter(|s| s.start_bar < lines.len()).for_each(|s| begins_section[s.start_bar] = true);
-        let sung = |line: &i64| {
-            let across =
-                reading.singing.iter().filter(|s| s.start_samples as i64 <= line - SUNG_BEFORE_SAMPLES && line + SUNG_AFTER_SAMPLES <= s.end_samples as i64);
-            across.map(|s| s.likelihood).fold(0.0, f32::max)
-        };
         let log_duration = lines.windows(2).map(|w| ((w[1] - w[0]) as f32).ln()).collect();
-        Self { log_duration, begins_section, sung_across: lines.iter().map(sung).collect() }
+        Self { log_duration, begins_section, sung_across: lines.iter().map(|line| sung_across(reading, *line)).collect() }
     }
+}
+
+/// How likely somebody sings on across a place of the bed, 0 to 1.
+fn sung_across(reading: &Reading, at: i64) -> f32 {
+    let across = |s: &&crate::reading::Span| s.start_samples as i64 <= at - SUNG_BEFORE_SAMPLES && at + SUNG_AFTER_SAMPLES <= s.end_samples as i64;
+    reading.singing.iter().filter(across).map(|s| s.likelihood).fold(0.0, f32::max)
+}
+
+/// What it costs to go from one place of the bed to another where somebody may sing, between bars that could follow each
+/// other so well.
+pub fn voice(reading: &Reading, leave: i64, enter: i64, could_follow: f32) -> f32 {
+    of_lines(sung_across(reading, leave), sung_across(reading, enter), could_follow)
+}
+
+fn of_lines(left: f32, entered: f32, could_follow: f32) -> f32 {
+    // In an exact repeat the same line goes on.
+    let other_line = 1.0 - could_follow.powi(8);
+    CUTS_A_LINE * (left - entered).abs() + CHANGES_THE_LINE * left.min(entered) * other_line
 }
 
 /// What is thought of a join.
@@ -97,10 +110,7 @@ fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: 
     let tempo = 0.3 * ((about.log_duration[leave - 1] - about.log_duration[enter]) / 0.03).powi(2).min(9.0);
     // From the end of a section into the beginning of one the ear expects something new.
     let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
-    let (left, entered) = (about.sung_across[leave], about.sung_across[enter]);
-    // In an exact repeat the same line goes on.
-    let other_line = 1.0 - likeness.could_follow(leave, enter).powi(8);
-    let voice = CUTS_A_LINE * (left - entered).abs() + CHANGES_THE_LINE * left.min(entered) * other_line;
+    let voice = of_lines(about.sung_across[leave], about.sung_across[enter], likeness.could_follow(leave, enter));
     [
         ("a sung line", voice),
         ("change of the sound", surprise),

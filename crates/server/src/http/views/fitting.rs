@@ -28,7 +28,7 @@ pub struct PieceView {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct SpliceView {
-    /// Where, in seconds of the cut.
+    /// Where both sides meet, in seconds of the cut.
     pub at_s: f64,
     /// The last bar heard before it.
     pub leave_bar: usize,
@@ -67,7 +67,7 @@ pub struct SpliceView {
 impl From<&fit::Splice> for SpliceView {
     fn from(splice: &fit::Splice) -> Self {
         Self {
-            at_s: seconds_from_samples(splice.at_samples),
+            at_s: seconds_from_samples(splice.meets_samples()),
             leave_bar: splice.leave_bar,
             enter_bar: splice.enter_bar + 1,
             audible: splice.audible,
