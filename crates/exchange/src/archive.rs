@@ -9,6 +9,8 @@
 //!
 //! Everything but `cut.json` is named by the SHA-256 of its bytes, and is taken only if it has it. Files of strangers
 //! are bounded: in number, in size, and in every number that stands in a document.
+//!
+//! What is written and what is looked for when it is read stand in one file, so that neither changes alone.
 
 use jaunty_core::digest::hex;
 use serde::de::{MapAccess, SeqAccess, Visitor};

@@ -4,6 +4,8 @@
 //! is a single picture that the music may answer to: a hit, the title, the credits. Both can be
 //! made by hand or come from a list; a second list replaces what the first one brought and leaves
 //! everything made by hand alone ([`Picture::take_list`]).
+//!
+//! They stand in one file, for what a list changes of one it changes of all.
 
 pub mod stills;
 mod unused;

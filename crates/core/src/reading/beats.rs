@@ -5,7 +5,8 @@
 //! program of Ellis (J. New Music Research 36(1), 2007) with the interval as a second state, as in
 //! the tempo-and-phase models of Krebs, Boeck and Widmer (ISMIR 2015), so that drift is followed.
 //! A few tempi are tried, and each gives a path: half and double tempo are weighed against each
-//! other over the whole piece, together with the bars that they allow.
+//! other over the whole piece, together with the bars that they allow. The path and what is done to it afterwards
+//! stand in one file: each counts on how the other counts frames.
 
 use super::activations::{Activations, frame_of, second_of};
 use super::spectra::{ONSET_FRAMES_PER_S, percentile};

@@ -20,6 +20,7 @@
 //! | `remarks` | what people said of cuts, and the record of who did what |
 //! | `watched` | what is new of cuts, and who looks at them |
 //! | `unused` | what nothing names any more |
+//! | `sql` | pieces of SQL that several parts need |
 
 pub mod archive;
 mod cache;
@@ -38,6 +39,7 @@ pub mod people;
 pub mod remarks;
 pub mod sessions;
 pub mod sounds;
+mod sql;
 pub mod unused;
 pub mod watched;
 

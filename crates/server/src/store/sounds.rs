@@ -117,7 +117,7 @@ pub async fn sound(pool: &MySqlPool, hash: &str) -> Result<Option<SoundRow>, Sto
 /// What the database says.
 pub async fn beds(pool: &MySqlPool, projects: Option<&[Uuid]>) -> Result<Vec<SoundRow>, StoreError> {
     let among = projects.map_or(String::new(), |of| {
-        format!("WHERE EXISTS (SELECT 1 FROM sound_rights h WHERE h.sound_hash = s.hash AND h.project_id IN ({}))", super::cuts::among(of))
+        format!("WHERE EXISTS (SELECT 1 FROM sound_rights h WHERE h.sound_hash = s.hash AND h.project_id IN ({}))", super::sql::among(of))
     });
     Ok(sqlx::query_as(AssertSqlSafe(format!(
         "SELECT s.hash, s.name, s.extension, s.size_bytes, s.rate_hz, s.channel_count, s.length_samples, s.damaged, s.kind, s.kind_confidence

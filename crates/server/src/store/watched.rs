@@ -1,7 +1,7 @@
 //! What is new of the cuts that somebody looks at, and who looks.
 
 use super::StoreError;
-use super::cuts::among;
+use super::sql::among;
 use sqlx::{AssertSqlSafe, FromRow, MySqlPool};
 use uuid::Uuid;
 

@@ -164,3 +164,37 @@ fn nothing_in_the_server_looks_up() {
         }
     }
 }
+
+/// Files of a folder and of all in it that are written by hand.
+fn written(folder: &Path, all: &mut Vec<PathBuf>) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        let is = |endings: &[&str]| endings.iter().any(|end| path.to_str().unwrap().ends_with(end));
+        if path.is_dir() {
+            if !is(&["gen", "node_modules", "tests"]) {
+                written(&path, all);
+            }
+        } else if is(&[".rs", ".vue", ".ts"]) && !is(&[".test.ts", "tests.rs", "weights.rs"]) {
+            all.push(path);
+        }
+    }
+}
+
+#[test]
+fn a_long_file_says_at_its_head_why_it_is_one() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let mut all = Vec::new();
+    for folder in ["core", "media", "exchange", "server", "demo"] {
+        written(&root.join("crates").join(folder).join("src"), &mut all);
+    }
+    written(&root.join("web/src"), &mut all);
+    assert!(all.len() > 300, "{} files were found", all.len());
+    let silent: Vec<_> = all
+        .iter()
+        .filter(|path| {
+            let text = fs::read_to_string(path).unwrap();
+            text.lines().count() > 400 && !text.lines().take_while(|l| l.starts_with("//!")).any(|l| l.contains("one file"))
+        })
+        .collect();
+    assert!(silent.is_empty(), "more than 400 lines without a word why: {silent:?}");
+}

@@ -3,11 +3,12 @@ import { useTitle } from '@vueuse/core'
 import { computed, defineAsyncComponent, onMounted, ref, toRef, type Component } from 'vue'
 import type { Step } from '../../router'
 import { useKeys } from '../../shared/keys'
-import { bare, clock, count } from '../../shared/words'
+import { clock } from '../../shared/words'
 import FilmView from '../film/FilmView.vue'
 import ListeningStrip from '../listening/ListeningStrip.vue'
 import { useListening } from '../listening/useListening'
 import { useFindings } from '../checking/useFindings'
+import { contentsOf } from './contents'
 import { useCut } from './useCut'
 import { useHere } from './useHere'
 
@@ -37,66 +38,10 @@ const KeysSheet = defineAsyncComponent(() => import('./KeysSheet.vue'))
 const SOON_MS = 1500
 onMounted(() => setTimeout(() => Object.values(LOAD).forEach((load) => void load().catch(() => undefined)), SOON_MS))
 
-const fitting = computed(() => cut.value?.plan.fittings[cut.value.plan.chosen])
 /** These steps show the film themselves. */
 const SHOWS_FILM: readonly Step[] = ['picture', 'voice']
 const { openCount: looks } = useFindings(() => cut.value)
-const contents = computed<{ step: Step; name: string; state: string; warn?: boolean }[]>(() => {
-  const now = cut.value
-  if (!now) return []
-  const reading = now.bed?.reading
-  const swells = now.plan.levels.filter((level) => level.kind === 'swell').length ?? 0
-  const dips = now.plan.levels.filter((level) => level.kind === 'dip').length ?? 0
-  return [
-    {
-      step: 'picture',
-      name: 'Picture',
-      state: now.shots.length
-        ? `${count(now.shots.length, 'shot')}, ${count(now.moments.length, 'moment')}`
-        : `${clock(now.lengthS)} long`,
-    },
-    {
-      step: 'beds',
-      name: 'Beds',
-      state: now.bed ? bare(now.bed.name) : now.candidates.length ? 'choose one' : 'bring in the music',
-    },
-    {
-      step: 'voice',
-      name: 'Voice',
-      state: now.plan.phrases.length ? count(now.plan.phrases.length, 'phrase') : 'none yet',
-    },
-    {
-      step: 'reading',
-      name: 'Reading',
-      state: reading
-        ? reading.tempoBpm
-          ? `${Math.round(reading.tempoBpm)} BPM, ${count(reading.barLinesS.length - 1, 'bar')}`
-          : 'no beat found'
-        : 'not yet',
-    },
-    {
-      step: 'fit',
-      name: 'Fit',
-      state: fitting.value ? `exact, ${count(fitting.value.splices.length, 'splice')}` : 'not yet',
-    },
-    {
-      step: 'shape',
-      name: 'Shape',
-      state: fitting.value
-        ? swells + dips
-          ? `${count(swells, 'swell')}, ${count(dips, 'dip')}`
-          : 'one level'
-        : 'not yet',
-    },
-    {
-      step: 'check',
-      name: 'Check',
-      state: fitting.value ? (looks.value ? `${looks.value} to look at` : 'all well') : 'not yet',
-      warn: fitting.value !== undefined && looks.value > 0,
-    },
-    { step: 'hand-over', name: 'Hand over', state: now.plan.fittings.length ? 'ready' : 'not yet' },
-  ]
-})
+const contents = computed(() => (cut.value ? contentsOf(cut.value, looks.value) : []))
 const work = computed(() => cut.value?.jobs.filter((job) => job.state !== 'failed') ?? [])
 const failed = computed(() => cut.value?.jobs.filter((job) => job.state === 'failed') ?? [])
 const saved = computed(() =>

@@ -1,20 +1,22 @@
 <script setup lang="ts">
 import { useElementSize, useScroll } from '@vueuse/core'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { LANE_PX, rowCount, type LaneView } from '../../drawing/lanes'
-import { layoutSheet, LINE_PX, ROWS, type Hairpin, type Voices } from '../../drawing/sheet'
+import { layoutSheet, LINE_PX, ROWS, type Voices } from '../../drawing/sheet'
 import type { Change, CutView, LevelView, WaveformView } from '../../shared/http'
 import { useEscape } from '../../shared/keys'
-import { useLimits } from '../../shared/limits'
-import { clock, decibels } from '../../shared/words'
 import RemarkFlags from '../clients/RemarkFlags.vue'
 import { setDone } from '../clients/remarks'
 import { levelKey } from './choices'
 import { sheetHandles, type Handle } from './handles'
 import SheetHandles from './SheetHandles.vue'
+import SheetOthers from './SheetOthers.vue'
+import SheetWedge from './SheetWedge.vue'
 import SheetLanes from './SheetLanes.vue'
+import SheetLine from './SheetLine.vue'
+import { PAPER, usePaper } from './usePaper'
+import { useWedge, type WedgeChange } from './useWedge'
 
-type WedgeChange = { underSpeechDb?: number; riseS?: number; fallS?: number }
 const props = defineProps<{
   cut: CutView
   waveform: WaveformView | null
@@ -48,24 +50,8 @@ const isSelected = (level: LevelView) =>
   props.selected !== null && levelKey(props.selected.name) === levelKey(level.name)
 const holder = ref<HTMLElement>()
 const { width, height } = useElementSize(holder)
-/** As the sheet lies on paper: all lines, as wide as these px are of a page's width, so many on each page. */
-const PAPER = { widthPx: 1000, linePx: 128, lines: 10 }
-const printing = ref(false)
-async function print() {
-  printing.value = true
-  await nextTick()
-  window.print()
-  printing.value = false
-}
+const { printing, print, pages } = usePaper(() => sheet.value)
 defineExpose({ print })
-const pages = computed(() => {
-  const all = sheet.value.count
-  return Array.from({ length: Math.ceil(all / PAPER.lines) }, (_, k) => ({
-    number: k + 1,
-    top: k * PAPER.lines * sheet.value.lineHeight,
-    height: Math.min(PAPER.lines, all - k * PAPER.lines) * sheet.value.lineHeight,
-  }))
-})
 const lineCount = computed(() => Math.max(1, Math.ceil(props.cut.lengthS / props.secondsPerLine - 1e-6)))
 /** Lines share the height while they fit, and scroll when they do not. */
 const lineHeight = computed(() => {
@@ -127,81 +113,20 @@ function up(event: PointerEvent) {
   else emit('passage', Math.min(fromS, toS), Math.max(fromS, toS), lane)
 }
 
-/** A wedge that is being dragged: along for its length, up and down for its level. */
-const wedge = ref<{
-  pin: Hairpin
-  line: number
-  x: number
-  y: number
-  dx: number
-  dy: number
-  /** Whether it was taken by the tip of the last rise, which moves it. */
-  moves: boolean
-} | null>(null)
-/** The rise at the close: nothing falls behind it. */
-const closes = (pin: Hairpin) =>
-  pin.opens && pin.level.kind === 'swell' && pin.level.fallS === 0 && pin.level.startS > 0
-const WEDGE_PX_PER_DB = 4
 /** Where the words of a mark stand, in px below the middle of the band. */
 const MARK_BELOW: Partial<Record<LevelView['kind'], number>> = { emphasis: ROWS.words + 17 - ROWS.band, sweep: 16 }
 
-function grabWedge(event: PointerEvent, pin: Hairpin, line: number) {
-  ;(event.currentTarget as SVGElement).setPointerCapture(event.pointerId)
-  const box = (event.currentTarget as SVGElement).getBoundingClientRect()
-  const moves = closes(pin) && event.clientX - box.left < box.width / 3
-  wedge.value = { pin, line, x: event.clientX, y: event.clientY, dx: 0, dy: 0, moves }
-}
-function letGoWedge() {
-  if (wedge.value) emit('hand', null, {})
-  wedge.value = null
-}
-useEscape(() => {
-  letGoWedge()
-  drag.value = null
-})
-function dragWedge(event: PointerEvent) {
-  const now = wedge.value
-  if (now) wedge.value = { ...now, dx: event.clientX - now.x, dy: event.clientY - now.y }
-}
-const limits = useLimits(() => true)
-/** What a drag asks for: whole decibels, tenths of a second. */
-const asked = computed(() => {
-  const now = wedge.value
-  if (!now || Math.abs(now.dx) + Math.abs(now.dy) < 4) return null
-  const { level, opens } = now.pin
-  const perPx = props.secondsPerLine / (sheet.value.right - sheet.value.left)
-  const longer = Math.abs(now.dx) < 4 || now.moves ? 0 : (opens ? now.dx : -now.dx) * perPx
-  const fades = level.kind !== 'swell'
-  const lengthS = Math.max(fades ? 0 : 0.1, Math.round(((opens ? level.riseS : level.fallS) + longer) * 10) / 10)
-  const deeper = fades || now.moves ? 0 : Math.round(now.dy / WEDGE_PX_PER_DB)
-  const { from, to } = limits.value?.byHandDb ?? { from: -Infinity, to: Infinity }
-  const underSpeechDb = Math.min(to, Math.max(from, level.underSpeechDb + deeper))
-  const fromS = now.moves ? Math.max(0, Math.round((level.startS + now.dx * perPx) * 10) / 10) : null
-  const words =
-    fromS !== null
-      ? `from ${clock(fromS, true)}`
-      : `${fades ? '' : `${decibels(-underSpeechDb)} dB, `}${lengthS.toFixed(1)} s`
-  const length = opens ? { riseS: lengthS } : { fallS: lengthS }
-  const change: WedgeChange = {
-    ...(underSpeechDb !== level.underSpeechDb && { underSpeechDb }),
-    ...(Math.abs(now.dx) >= 4 && length),
-  }
-  return { level, fromS, words, change }
-})
-/** What a drag asks for is heard on the way. */
-watch(
-  () => JSON.stringify(asked.value?.change),
-  () => asked.value && asked.value.fromS === null && emit('hand', asked.value.level, asked.value.change),
+useEscape(() => (drag.value = null))
+const gesture = useWedge(
+  () => sheet.value,
+  () => props.secondsPerLine,
+  {
+    hand: (level, change) => emit('hand', level, change),
+    change: (level, change) => emit('change', level, change),
+    open: (pin, line) => emit('select', pin.level, pin.x, topOf(line), null),
+    riseFrom: (seconds) => emit('riseFrom', seconds),
+  },
 )
-function dropWedge(event: MouseEvent) {
-  const [now, dropped] = [wedge.value, asked.value]
-  wedge.value = null
-  if (!now) return
-  event.stopPropagation()
-  if (!dropped) return emit('select', now.pin.level, now.pin.x, topOf(now.line), null)
-  if (dropped.fromS !== null) return emit('riseFrom', dropped.fromS)
-  emit('change', dropped.level, dropped.change)
-}
 
 const handles = computed(() => sheetHandles(props.cut, sheet.value, props.secondsPerLine))
 /** What an edge that comes near lies on. */
@@ -262,58 +187,7 @@ function shade(line: { index: number; startS: number; endS: number }, passage = 
       </clipPath>
       <g id="sheet-lines" class="score">
         <g v-for="line in sheet.lines" :key="line.index" :transform="`translate(0 ${line.index * sheet.lineHeight})`">
-          <text :x="sheet.left - 8" :y="ROWS.band + 4" text-anchor="end" class="time">{{ clock(line.startS) }}</text>
-          <rect
-            v-if="!passageLane && shade(line)"
-            v-bind="shade(line) ?? {}"
-            :y="ROWS.band - 24"
-            height="48"
-            class="passage"
-          />
-          <line :x1="sheet.left" :x2="line.endX" :y1="ROWS.band" :y2="ROWS.band" class="staff" />
-          <path :d="line.band" class="band" />
-          <line
-            v-for="bar in line.bars"
-            :key="bar.x"
-            :x1="bar.x"
-            :x2="bar.x"
-            :y1="ROWS.band - 19"
-            :y2="ROWS.band + 19"
-            :class="bar.strong ? 'bar strong' : 'bar'"
-          />
-          <text v-if="line.carried" :x="line.carried.x" :y="ROWS.shots" class="shot">{{ line.carried.text }}</text>
-          <g v-for="shot in line.shots" :key="`s${shot.x}`">
-            <line :x1="shot.x" :x2="shot.x" :y1="ROWS.shots - 8" :y2="ROWS.shots + 3" class="mark" />
-            <text :x="shot.x + 4" :y="ROWS.shots" class="shot">{{ shot.text }}</text>
-          </g>
-          <g v-for="moment in line.moments" :key="`m${moment.x}`" class="moment">
-            <path :d="`M${moment.x - 4} ${ROWS.shots - 7}h8l-4 8Z`" />
-            <line :x1="moment.x" :x2="moment.x" :y1="ROWS.shots" :y2="ROWS.band + 19" />
-            <text :x="moment.x + 7" :y="ROWS.shots">{{ moment.text }}</text>
-          </g>
-          <text v-for="number in line.numbers" :key="`n${number.x}`" :x="number.x" :y="ROWS.letters + 3" class="number">
-            {{ number.text }}
-          </text>
-          <g v-for="letter in line.letters" :key="`l${letter.x}`">
-            <rect :x="letter.x" :y="ROWS.letters - 9" width="15" height="15" class="box" />
-            <text :x="letter.x + 7.5" :y="ROWS.letters + 3" text-anchor="middle" class="letter">{{ letter.text }}</text>
-          </g>
-          <g
-            v-for="splice in line.splices"
-            :key="`j${splice.x}`"
-            :class="['splice', splice.audible]"
-            data-test="splice"
-          >
-            <line :x1="splice.x - 2" :x2="splice.x - 2" :y1="ROWS.band - 24" :y2="ROWS.band + 24" />
-            <line :x1="splice.x + 2" :x2="splice.x + 2" :y1="ROWS.band - 24" :y2="ROWS.band + 24" />
-            <text :x="splice.x + 20" :y="ROWS.letters + 3">{{ splice.label }}</text>
-          </g>
-          <path
-            v-if="line.ringOut !== null"
-            :d="`M${line.ringOut - 9} ${ROWS.letters + 4}a9 9 0 0 1 18 0`"
-            class="fermata"
-          />
-          <circle v-if="line.ringOut !== null" :cx="line.ringOut" :cy="ROWS.letters + 2" r="1.6" />
+          <SheetLine :line="line" :left="sheet.left" :passage="passageLane ? null : shade(line)" />
           <rect
             :x="sheet.left"
             :y="ROWS.band - 26"
@@ -325,42 +199,14 @@ function shade(line: { index: number; startS: number; endS: number }, passage = 
             @pointerup="up"
             @pointercancel="drag = null"
           />
-          <g
+          <SheetWedge
             v-for="(pin, k) in line.hairpins"
             :key="`h${k}`"
-            :class="['hairpin', { hand: pin.level.byHand, selected: isSelected(pin.level) }]"
-          >
-            <path v-if="pin.width > 0" :d="pin.path" clip-path="url(#within-line)" />
-            <circle v-else :cx="pin.x" :cy="ROWS.hairpins" r="3" />
-            <text v-for="label in pin.labels" :key="label.x" :x="label.x" :y="ROWS.hairpins + 4">{{ label.text }}</text>
-            <rect
-              :x="pin.x - 4"
-              :y="ROWS.hairpins - 10"
-              :width="pin.width + 8"
-              height="20"
-              class="touch"
-              :data-test="pin.level.kind === 'swell' ? 'hairpin' : 'fade'"
-              @pointerdown="grabWedge($event, pin, line.index)"
-              @touchstart.prevent
-              @pointermove="dragWedge"
-              @pointerup="dropWedge"
-              @pointercancel="letGoWedge"
-            />
-            <text
-              v-if="
-                asked &&
-                wedge &&
-                levelKey(wedge.pin.level.name) === levelKey(pin.level.name) &&
-                wedge.pin.opens === pin.opens
-              "
-              :x="pin.x + pin.width / 2"
-              :y="ROWS.hairpins - 12"
-              text-anchor="middle"
-              class="asked"
-            >
-              {{ asked.words }}
-            </text>
-          </g>
+            :pin="pin"
+            :line="line.index"
+            :selected="isSelected(pin.level)"
+            :gesture="gesture"
+          />
           <g
             v-for="mark in line.marks"
             :key="levelKey(mark.level.name)"
@@ -413,13 +259,7 @@ function shade(line: { index: number; startS: number; endS: number }, passage = 
               {{ word.text }}
             </text>
           </g>
-          <g v-for="one in othersOn(line)" :key="one.window" class="other" data-test="other-playhead">
-            <rect v-if="one.marked" v-bind="one.marked" :y="ROWS.band - 24" height="48" />
-            <template v-if="one.x !== null">
-              <line :x1="one.x" :x2="one.x" :y1="ROWS.band - 30" :y2="ROWS.words + 6" />
-              <text :x="one.x + 3" :y="ROWS.words + 6">{{ one.name }}</text>
-            </template>
-          </g>
+          <SheetOthers :others="othersOn(line)" />
           <line
             v-if="line.index === playLine"
             :x1="sheet.x(line.index, positionS)"
@@ -490,81 +330,6 @@ function shade(line: { index: number; startS: number; endS: number }, passage = 
   overflow: hidden auto;
   position: relative;
 }
-.time,
-.number {
-  font-size: 11px;
-  fill: var(--soft);
-  font-variant-numeric: tabular-nums;
-}
-.staff {
-  stroke: var(--line);
-}
-.bar {
-  stroke: var(--line);
-}
-.bar.strong {
-  stroke: var(--ink);
-}
-.mark {
-  stroke: var(--soft);
-  stroke-width: 1.5;
-}
-.shot {
-  font-size: 13px;
-}
-.moment path {
-  fill: var(--voice);
-}
-.moment line {
-  stroke: var(--voice);
-  stroke-dasharray: 2 3;
-}
-.moment text {
-  fill: var(--voice);
-  font-family: var(--serif);
-  font-size: 13px;
-}
-.other line {
-  stroke: var(--accent);
-  stroke-dasharray: 3 3;
-}
-.other text {
-  font-size: 11px;
-  fill: var(--accent);
-}
-.other rect {
-  fill: none;
-  stroke: var(--accent);
-  stroke-dasharray: 3 3;
-}
-.fermata {
-  fill: none;
-  stroke: var(--ink);
-  stroke-width: 1.5;
-}
-.passage {
-  fill: var(--passage);
-  opacity: 0.6;
-}
-.hairpin path {
-  fill: none;
-  stroke: var(--ink);
-  stroke-width: 1.2;
-}
-.hairpin circle {
-  fill: var(--ground);
-  stroke: var(--soft);
-}
-.hairpin text {
-  font-size: 11px;
-}
-.hairpin.hand path {
-  stroke: var(--hand);
-  stroke-width: 2;
-}
-.hairpin.selected path {
-  stroke-width: 2.4;
-}
 .mark-text {
   cursor: pointer;
   fill: var(--soft);
@@ -581,9 +346,6 @@ function shade(line: { index: number; startS: number; endS: number }, passage = 
   font-size: 11px;
   font-style: italic;
 }
-.asked {
-  font-weight: 700;
-}
 .spoken {
   fill: var(--voice);
   opacity: 0.13;
@@ -599,5 +361,30 @@ function shade(line: { index: number; startS: number; endS: number }, passage = 
 .words line {
   stroke: var(--voice);
   opacity: 0.55;
+}
+</style>
+
+<style>
+.sheet .hairpin path {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.2;
+}
+.sheet .hairpin circle {
+  fill: var(--ground);
+  stroke: var(--soft);
+}
+.sheet .hairpin text {
+  font-size: 11px;
+}
+.sheet .hairpin.hand path {
+  stroke: var(--hand);
+  stroke-width: 2;
+}
+.sheet .hairpin.selected path {
+  stroke-width: 2.4;
+}
+.sheet .asked {
+  font-weight: 700;
 }
 </style>

@@ -4,11 +4,12 @@ import { computed, ref, watch } from 'vue'
 import { barAt } from '../../../drawing/bars'
 import { useKeys } from '../../../shared/keys'
 import type { Correction } from '../../../shared/http'
-import { clock, count, decibels, samples } from '../../../shared/words'
+import { clock, count, samples } from '../../../shared/words'
 import BarsPage from '../../reading/BarsPage.vue'
 import CountCard from '../../reading/CountCard.vue'
-import { ENOUGH, PAUSE_S, tapped, tappedBpm } from '../../reading/taps'
 import { useBedPlayer } from '../../reading/useBedPlayer'
+import { barWords, ENDINGS, loudnessWords } from '../../reading/said'
+import { useTaps } from '../../reading/useTaps'
 import WholeBed from '../../reading/WholeBed.vue'
 import { useWaveform } from '../useCut'
 import type { StepProps } from './props'
@@ -20,11 +21,6 @@ const waveform = useWaveform(() =>
   reading.value ? `/api/cuts/${props.cut.id}/sounds/${props.cut.bed?.hash}/waveform` : null,
 )
 const player = useBedPlayer(() => props.cut)
-const ENDINGS = {
-  ownEnding: 'its own last hit',
-  fadesOut: 'fades out',
-  stopsDead: 'stops while loud',
-}
 
 /** The beats and bars as files for other programs. */
 const GRIDS = [
@@ -35,11 +31,7 @@ const GRIDS = [
 const takeGrid: UploadProps['customRequest'] = ({ file }) =>
   void props.actions.send('bed/grid', file as File, () => undefined)
 
-const loudness = computed(() => {
-  const { integratedLufs, rangeLu, truePeakDbtp } = reading.value ?? {}
-  if (integratedLufs == null) return 'silent'
-  return `${decibels(integratedLufs)} LUFS${rangeLu ? `, range ${rangeLu.toFixed(0)} LU` : ''}${truePeakDbtp == null ? '' : `, peak ${decibels(truePeakDbtp)} dBTP`}`
-})
+const loudness = computed(() => loudnessWords(reading.value))
 
 /** The bar that was chosen last: what is said about sections is said of it. */
 const selected = ref<number | null>(null)
@@ -47,13 +39,9 @@ const section = computed(() => {
   const bar = selected.value
   return bar === null ? null : (reading.value?.sections.find((s) => bar >= s.startBar && bar <= s.endBar) ?? null)
 })
-const character = computed(() => {
-  const bar = selected.value === null ? undefined : reading.value?.bars[selected.value - 1]
-  if (!bar) return null
-  const bright =
-    bar.brightnessHz >= 1000 ? `${(bar.brightnessHz / 1000).toFixed(1)} kHz` : `${Math.round(bar.brightnessHz)} Hz`
-  return `${bar.notes || 'no clear notes'}; ${bar.attacksPerS.toFixed(1)} attacks a second; brightness ${bright}`
-})
+const character = computed(() =>
+  barWords(selected.value === null ? undefined : reading.value?.bars[selected.value - 1]),
+)
 const beginsHere = computed(() => section.value?.startBar === selected.value)
 const barStartS = computed(() => (selected.value === null ? 0 : (reading.value?.barLinesS[selected.value - 1] ?? 0)))
 const barEndS = computed(() => (selected.value === null ? 0 : (reading.value?.barLinesS[selected.value] ?? 0)))
@@ -108,22 +96,7 @@ function markEnding(what: 'lastHit' | 'fadesFrom') {
   if (selected.value !== null) say({ what, atSamples: samples(barStartS.value) })
 }
 
-const taps = ref<number[]>([])
-const bpm = computed(() => tappedBpm(taps.value))
-let settle: ReturnType<typeof setTimeout> | undefined
-/** Taps count once they pause: the grid is then made from them. */
-function tap() {
-  if (!player.playing.value) {
-    taps.value = []
-    return void player.playFrom(player.positionS.value)
-  }
-  taps.value = tapped(taps.value, player.nowS())
-  clearTimeout(settle)
-  settle = setTimeout(() => {
-    if (taps.value.length >= ENOUGH) say({ what: 'taps', atSamples: taps.value.map(samples) })
-    taps.value = []
-  }, PAUSE_S * 1000)
-}
+const tapping = useTaps(player, (taps) => say({ what: 'taps', atSamples: taps.map(samples) }))
 
 function shiftBoundary(bars: number) {
   const now = section.value
@@ -145,7 +118,7 @@ useKeys('Reading', [
   // The strip at the foot plays the cut; here the bed is heard.
   mend(' ', 'hear the bed, or stop', player.toggle),
   mend('k', 'count along', () => (player.counting.value = !player.counting.value)),
-  mend('t', 'tap the beat', tap),
+  mend('t', 'tap the beat', tapping.tap),
   mend('+', 'twice as many beats', () => say({ what: 'doubleTempo' })),
   mend('-', 'half as many beats', () => say({ what: 'halfTempo' })),
   mend('h', 'the beats lie between', () => say({ what: 'offBeats' })),
@@ -190,7 +163,13 @@ useKeys('Reading', [
         />
       </div>
       <aside class="side">
-        <CountCard :reading="reading" :taps="taps.length" :taps-bpm="bpm" @say="say" @tap="tap" />
+        <CountCard
+          :reading="reading"
+          :taps="tapping.count.value"
+          :taps-bpm="tapping.bpm.value"
+          @say="say"
+          @tap="tapping.tap"
+        />
         <section v-if="section && selected !== null" class="card" aria-label="This bar" data-test="this-bar">
           <h3>Bar {{ selected }}</h3>
           <p v-if="character" class="soft numbers" data-test="bar-character">{{ character }}</p>
