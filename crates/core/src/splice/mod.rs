@@ -23,12 +23,15 @@ pub const FADE_SAMPLES: u64 = 1440;
 
 /// Step of the attack envelopes: 1.5 ms.
 const HOP: usize = 72;
-/// Attacks are compared this far on either side: 200 ms.
-const REACH_HOPS: usize = 134;
+/// Attacks are compared this far on either side, less the farther they are: 600 ms. One beat alone is often met at a wrong
+/// place.
+const REACH_HOPS: usize = 400;
 /// The entering side moves at most this far: 20 ms.
 const MOST_SHIFT_HOPS: i64 = 13;
 /// Beside the bar line it moves at most this much more: 6 ms.
 const DRIFT_HOPS: i64 = 4;
+/// Bars are known to some milliseconds: so much more alike must be what is moved as far as it may be, less what is moved less.
+const FAR: f32 = 0.1;
 /// Attack envelopes less alike than this do not move anything.
 const LEAST_LIKENESS: f32 = 0.5;
 /// The same of music that is not the same.
@@ -140,10 +143,10 @@ pub fn align(bed: &dyn Source, lines: SpliceAt, later_samples: i64, is_sequel: b
     Join { moved_samples, correlation, fade_samples, later_samples, law: touch.map_or(Law::Measured, |t| t.law), rings }
 }
 
-fn attack_envelope(bed: &dyn Source, centre: i64, margin_hops: usize) -> Vec<f32> {
-    let hops = 2 * (REACH_HOPS + margin_hops) + 7;
+fn attack_envelope(bed: &dyn Source, centre: i64, reach_hops: usize) -> Vec<f32> {
+    let hops = 2 * reach_hops + 7;
     let mut samples = vec![0.0; hops * HOP];
-    bed.read_mono(centre - ((REACH_HOPS + margin_hops + 6) * HOP) as i64, &mut samples);
+    bed.read_mono(centre - ((reach_hops + 6) * HOP) as i64, &mut samples);
     let level: Vec<f32> = samples.chunks(HOP).map(|c| c.iter().map(|x| x * x).sum::<f32>().sqrt()).collect();
     (6..level.len())
         .map(|k| {
@@ -154,16 +157,17 @@ fn attack_envelope(bed: &dyn Source, centre: i64, margin_hops: usize) -> Vec<f32
 }
 
 fn shift_by_attacks(bed: &dyn Source, (leave, enter): (i64, i64), least: f32, most_hops: i64) -> i64 {
-    let margin = most_hops as usize;
-    let there = attack_envelope(bed, leave, 0);
-    let here = attack_envelope(bed, enter, margin);
+    let there = attack_envelope(bed, leave, REACH_HOPS);
+    let here = attack_envelope(bed, enter, REACH_HOPS + most_hops as usize);
+    let nearness = |k: usize| 1.0 - (k as f32 - REACH_HOPS as f32).abs() / (REACH_HOPS + 1) as f32;
+    let weighed = |envelope: &[f32]| envelope.iter().enumerate().map(|(k, attack)| attack * nearness(k)).collect::<Vec<_>>();
+    let left = weighed(&there);
     let mut best = (least, 0);
     for shift in -most_hops..=most_hops {
         let from = (shift + most_hops) as usize;
-        let value = correlation(&there, &here[from..from + there.len()]);
-        // Of equally good shifts the smaller one.
-        if value > best.0 + 1e-3 * (shift.abs() as f32) / most_hops as f32 {
-            best = (value, shift);
+        let alike = correlation(&left, &weighed(&here[from..from + there.len()])) - FAR * (shift as f32 / MOST_SHIFT_HOPS as f32).powi(2);
+        if alike > best.0 {
+            best = (alike, shift);
         }
     }
     // What grows up to the edge of the search has its best place elsewhere, and means something else.
