@@ -24,7 +24,7 @@ const ROUNDING: f64 = 0.0025;
 /// What it costs to meet beside the bar line at all, for each beat, and where somebody sings on across, in dB of the bands.
 const BESIDE_DB: f32 = 1.0;
 const BEAT_DB: f32 = 0.3;
-const SUNG_DB: f32 = 6.0;
+const SUNG_DB: f32 = 20.0;
 /// Beats of both sides that are so much apart are out of step: 10 ms.
 const OUT_OF_STEP_SAMPLES: u64 = 480;
 

@@ -2,12 +2,12 @@
 
 use super::music::{Made, Piece, propose};
 use jaunty_core::fit::FittedBed;
-use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, FittingStart, Splice, fittings, quick_fitting};
+use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, FittingStart, Splice, Wishes, fittings, quick_fitting};
 use jaunty_core::mix::{Hear, render};
 use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{BarLikeness, BedRead, Span, keep_going, read_bed};
 use jaunty_core::sound::{Sound, Source};
-use jaunty_core::splice::{LEAD_SAMPLES, tail};
+use jaunty_core::splice::{LEAD_SAMPLES, SpliceAt, tail};
 use jaunty_core::units::{CutLength, FrameRate};
 use std::sync::LazyLock;
 
@@ -109,6 +109,32 @@ fn a_sung_line_is_not_cut_where_another_splice_will_do() {
     sung.reading.singing = vec![Span { start_samples: 0, end_samples: made.sound.len_samples(), likelihood: 1.0 }];
     let term = fit(&made.sound, &sung, length)[0].splices[0].terms.iter().map(|t| (t.name.clone(), t.cost)).find(|t| t.0 == "a sung line");
     assert!(term.is_none_or(|(_, cost)| cost < 0.5), "the same line goes on in an exact repeat");
+}
+
+#[test]
+fn a_pickup_that_is_sung_goes_with_its_phrase() {
+    let (made, read) = &*POP;
+    let lines = read.reading.bar_lines_samples();
+    let length = without_16_bars(read);
+    let (leave, enter) = (12, 28);
+    // One splice is left to choose.
+    let all = (1..lines.len()).flat_map(|from| (0..lines.len() - 1).map(move |to| (from, to)));
+    let others = all.filter(|splice| *splice != (leave, enter)).map(|(from, to)| SpliceAt { leave_samples: lines[from], enter_samples: lines[to] });
+    let wishes = Wishes { no_splices: others.collect(), ..Wishes::default() };
+    let request = FitRequest { wishes, ..FitRequest::of_length(length) };
+    let splice = |read: &BedRead| {
+        let first = quick_fitting(&made.sound, &read.reading, &read.likeness, &request);
+        let [splice] = &first.splices[..] else { panic!("{} splices", first.splices.len()) };
+        assert_eq!((splice.leave_bar, splice.enter_bar), (leave, enter));
+        splice.clone()
+    };
+    assert!(splice(read).join.later_samples >= 0, "nothing sounds before the line that would have to go along");
+    // Somebody begins a second before the bar that is entered and sings on: what is left has no voice.
+    let mut sung = read.clone();
+    sung.reading.singing = vec![Span { start_samples: lines[enter] - S, end_samples: lines[enter] + 2 * S, likelihood: 1.0 }];
+    let meets = splice(&sung);
+    assert!(meets.join.later_samples < -(S as i64) / 2, "{} samples after the bar line", meets.join.later_samples);
+    assert!(meets.why.contains("before the bar line"), "{}", meets.why);
 }
 
 /// Seconds from the nearest of some times to a sample.
