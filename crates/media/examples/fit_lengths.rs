@@ -75,7 +75,7 @@ fn level_through(heard: &dyn Source, bed: &dyn Source, splice: &jaunty_core::fit
         samples.iter().map(|x| f64::from(x * x)).sum::<f64>() / length as f64
     };
     let lead = jaunty_core::splice::LEAD_SAMPLES;
-    let met = |line: u64| line.saturating_add_signed(splice.join.later_samples) - lead;
-    let sides = 0.5 * (power(bed, met(splice.leave_samples)) + power(bed, met(splice.enter_samples)));
-    10.0 * (power(heard, met(splice.at_samples)) / sides.max(1e-12)).max(1e-6).log10()
+    let [left, entered] = splice.sides_meet_samples();
+    let sides = 0.5 * (power(bed, left - lead) + power(bed, entered - lead));
+    10.0 * (power(heard, splice.meets_samples() - lead) / sides.max(1e-12)).max(1e-6).log10()
 }

@@ -227,10 +227,10 @@ fn fitting_json(fitting: &Fitting) -> Value {
         .splices
         .iter()
         .map(|s| {
-            let meet = |line: u64| seconds_from_samples(line.saturating_add_signed(s.join.later_samples));
+            let [from, to] = s.sides_meet_samples();
             json!({
-                "from_s": meet(s.leave_samples),
-                "to_s": meet(s.enter_samples),
+                "from_s": seconds_from_samples(from),
+                "to_s": seconds_from_samples(to),
                 "at_s": seconds_from_samples(s.meets_samples()),
                 "later_s": s.join.later_samples as f64 / 48_000.0,
                 "from_bar": s.leave_bar + 1,

@@ -70,8 +70,7 @@ impl CloseUp {
         let join = splice.join;
         let fade = join.fade_samples as i64;
         let end = -(LEAD_SAMPLES as i64);
-        let [left, entered] = [splice.leave_samples, splice.enter_samples].map(|line| line.saturating_add_signed(join.later_samples));
-        let met = splice.meets_samples();
+        let ([left, entered], met) = (splice.sides_meet_samples(), splice.meets_samples());
         let through = read(&heard, met as i64, end - fade, fade);
         let sides = 0.5 * (power(&read(bed, left as i64, end - fade, fade)) + power(&read(bed, entered as i64, end - fade, fade)));
         Some(Self {

@@ -135,6 +135,11 @@ impl Splice {
         self.at_samples.saturating_add_signed(self.join.later_samples)
     }
 
+    /// Where both sides meet in the bed, in samples: the leaving one, and the entering one as moved by the alignment.
+    pub fn sides_meet_samples(&self) -> [u64; 2] {
+        [self.leave_samples, self.enter_samples].map(|line| line.saturating_add_signed(self.join.later_samples))
+    }
+
     /// How hard it is to hear, 0 (everybody will) to 100.
     ///
     /// Two measurements make it. The chance that the bar that comes is right, in pitch and drums, which held on pieces

@@ -118,7 +118,7 @@ pub(super) fn power(samples: &[f32]) -> Bands {
     let blocks = samples.len() / 2 / HOP;
     Blocks::new(BLOCK, HOP).for_each(&halved(samples), |power| {
         if (inner..blocks.saturating_sub(inner)).contains(&index) {
-            sum.iter_mut().enumerate().for_each(|(band, s)| *s += power[EDGES[band]..EDGES[band + 1]].iter().sum::<f32>());
+            sum.iter_mut().zip(bands(power)).for_each(|(sum, band)| *sum += band);
         }
         index += 1;
     });
