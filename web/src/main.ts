@@ -7,7 +7,8 @@ import './style.css'
 import { createApp } from 'vue'
 import App from './App.vue'
 import { router } from './router'
+import { i18n } from './shared/i18n'
 import { keepMended } from './shared/mended'
 
-createApp(App).use(router).mount('#app')
+createApp(App).use(router).use(i18n).mount('#app')
 keepMended()

@@ -24,6 +24,7 @@
 //! | [`mix`] | a plan and its sounds | samples, for any range |
 //! | [`cut`] | what somebody said, and the sounds | the next state of the cut |
 //! | [`handover`] | a plan | forms, stems, pieces and levels, cue sheet |
+//! | [`message`] | a code with facts | words |
 //! | [`check`] | a plan, and what is measured of it | findings |
 //!
 //! Time is counted in integer samples at [`SAMPLE_RATE_HZ`] and, for the picture, in integer
@@ -38,6 +39,7 @@ pub mod digest;
 pub mod fit;
 pub mod handover;
 pub mod kind;
+pub mod message;
 pub mod mix;
 pub mod picture;
 pub mod plan;

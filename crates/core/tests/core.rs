@@ -9,6 +9,7 @@ mod parts {
     pub mod lanes;
     pub mod levels;
     pub mod loudness;
+    pub mod messages;
     pub mod meters;
     pub mod metrics;
     pub mod music;

@@ -13,6 +13,7 @@
 //! What is written and what is looked for when it is read stand in one file, so that neither changes alone.
 
 use jaunty_core::digest::hex;
+use jaunty_core::message::Message;
 use serde::de::{MapAccess, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
 use sha2::{Digest, Sha256};
@@ -55,7 +56,7 @@ pub struct ArchivedRevision {
     /// The revision whose plan this is.
     pub planned_for: Option<u32>,
     /// What was done, in words.
-    pub what: String,
+    pub what: Message,
     /// What was said or came in, as JSON.
     pub said: Option<String>,
     /// Hash of the setup.

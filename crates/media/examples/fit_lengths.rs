@@ -49,7 +49,7 @@ fn main() {
             .collect();
         println!(
             "{}",
-            json!({ "length": length_s, "joins": joins, "start": fitting.start, "end": fitting.end, "speed": fitting.speed, "exact": fitting.end_samples() == request.length_samples, "notes": fitting.notes })
+            json!({ "length": length_s, "joins": joins, "start": fitting.start, "end": fitting.end, "speed": fitting.speed, "exact": fitting.end_samples() == request.length_samples, "notes": fitting.notes.iter().map(ToString::to_string).collect::<Vec<_>>() })
         );
         length_s += number(5);
     }

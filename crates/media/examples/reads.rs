@@ -29,7 +29,7 @@ fn main() {
                 "key": read.key.map(Key::name),
                 "sections": read.sections.iter().map(|s| { let (start, end) = span(s.start_samples, s.end_samples); json!({ "start": start, "end": end, "label": s.label }) }).collect::<Vec<_>>(),
                 "confidence": read.confidence,
-                "second_opinions": read.second_opinions.iter().map(|o| json!({ "what": o.correction.words(), "tempo_bpm": o.tempo_bpm, "metre": o.metre, "likelihood": o.likelihood })).collect::<Vec<_>>(),
+                "second_opinions": read.second_opinions.iter().map(|o| json!({ "what": o.correction.message().to_string(), "tempo_bpm": o.tempo_bpm, "metre": o.metre, "likelihood": o.likelihood })).collect::<Vec<_>>(),
                 "ending": { "kind": read.ending.kind, "last_hit_s": seconds_from_samples(read.ending.last_hit_samples), "music_end_s": seconds_from_samples(read.ending.music_end_samples) },
                 "singing": read.singing.iter().map(|s| span(s.start_samples, s.end_samples)).collect::<Vec<_>>(),
                 "music_start_s": seconds_from_samples(read.music_start_samples),

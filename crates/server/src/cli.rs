@@ -3,6 +3,7 @@
 use jaunty_core::SAMPLE_RATE_HZ;
 use jaunty_core::fit::{self, FitRequest, Fitting, Scene};
 use jaunty_core::handover::{Coding, Form, FormError, Level, SoundForm, level, limited};
+use jaunty_core::message::Message;
 use jaunty_core::mix::{self, Hear};
 use jaunty_core::plan::{self, BedInput, Inputs, PieceInput, Plan, Role};
 use jaunty_core::reading::{self, BedRead, Reading};
@@ -164,7 +165,7 @@ pub fn read(file: &Path, read_as: ReadAs) -> Result<Value, CliError> {
                 "bars": read.bars.iter().map(|b| json!({ "attacks_per_s": b.attacks_per_s, "brightness_hz": b.brightness_hz, "classes": b.classes })).collect::<Vec<_>>(),
                 "phrases": read.phrases.iter().map(|bar| bar + 1).collect::<Vec<_>>(),
                 "arcs": read.arcs.iter().map(|a| json!({ "start_bar": a.start_bar + 1, "end_bar": a.end_bar, "motion": a.motion, "change_db": a.change_db })).collect::<Vec<_>>(),
-                "second_opinions": read.second_opinions.iter().map(|o| json!({ "what": o.correction.words(), "tempo_bpm": o.tempo_bpm, "metre": o.metre, "likelihood": o.likelihood })).collect::<Vec<_>>(),
+                "second_opinions": read.second_opinions.iter().map(|o| json!({ "what": o.correction.message().to_string(), "tempo_bpm": o.tempo_bpm, "metre": o.metre, "likelihood": o.likelihood })).collect::<Vec<_>>(),
                 "confidence": read.confidence,
             })
         }
@@ -239,11 +240,20 @@ fn fitting_json(fitting: &Fitting) -> Value {
                 "audible": s.audible,
                 "correlation": s.join.correlation,
                 "rings": s.join.rings,
-                "why": s.why,
+                "why": s.why.to_string(),
             })
         })
         .collect();
-    json!({ "end": fitting.end, "start": fitting.start, "name": fitting.name, "why": fitting.why, "splices": splices, "speed": fitting.speed, "cost": fitting.cost, "notes": fitting.notes })
+    json!({
+        "end": fitting.end,
+        "start": fitting.start,
+        "name": fitting.name.to_string(),
+        "why": fitting.why.to_string(),
+        "splices": splices,
+        "speed": fitting.speed,
+        "cost": fitting.cost,
+        "notes": fitting.notes.iter().map(Message::to_string).collect::<Vec<_>>(),
+    })
 }
 
 /// The sounds of a plan of files.

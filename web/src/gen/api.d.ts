@@ -2004,8 +2004,8 @@ export interface components {
         CorrectionView: {
             /** @description The name by which it is taken back. */
             name: string;
-            /** @description In words. */
-            words: string;
+            /** @description What was said. */
+            words: components["schemas"]["Message"];
         };
         /** @description What a layer would gain: added to the mix, it sounds as if the change were made. */
         CurveView: {
@@ -2213,6 +2213,52 @@ export interface components {
          * @enum {string}
          */
         Entry: "there" | "downbeat" | "section";
+        /** @description Something that words tell. The unit is the key in JSON. */
+        Fact: {
+            /**
+             * Format: int64
+             * @description How many; as `n` it chooses between the words for one and for more.
+             */
+            count: number;
+        } | {
+            /** @description A figure; its unit stands in the words. */
+            figure: {
+                /**
+                 * Format: int32
+                 * @description With how many decimals it is told at most.
+                 */
+                decimals: number;
+                /**
+                 * Format: double
+                 * @description What it is.
+                 */
+                value: number;
+            };
+        } | {
+            /**
+             * Format: int64
+             * @description A length in samples, told in seconds with one decimal; below 0 it is backwards.
+             */
+            seconds: number;
+        } | {
+            /**
+             * Format: int64
+             * @description A place in samples, told in minutes, seconds and tenths.
+             */
+            clock: number;
+        } | {
+            /** @description A name, a letter or a timecode, alike in every language. */
+            name: string;
+        } | {
+            /** @description Something that is said within it. */
+            message: components["schemas"]["Message"];
+        } | {
+            /** @description Several things, one after the other. */
+            list: components["schemas"]["Message"][];
+        } | {
+            /** @description Several clauses of one sentence. */
+            clauses: components["schemas"]["Message"][];
+        };
         /**
          * @description The shape of a fade.
          * @enum {string}
@@ -2239,7 +2285,7 @@ export interface components {
             /** @description Whether it is a version of the first one. */
             isVersion: boolean;
             /** @description What was not taken over, in words. */
-            leftOut: string[];
+            leftOut: components["schemas"]["Message"][];
             /**
              * Format: double
              * @description Its length in seconds.
@@ -2581,9 +2627,9 @@ export interface components {
              */
             leftOutS: number;
             /** @description What is heard, in a few words. */
-            name: string;
+            name: components["schemas"]["Message"];
             /** @description What the editor should know. */
-            notes: string[];
+            notes: components["schemas"]["Message"][];
             /** @description Its runs. */
             pieces: components["schemas"]["PieceView"][];
             /**
@@ -2606,7 +2652,7 @@ export interface components {
             /** @description How it begins. */
             start: components["schemas"]["FittingStart"];
             /** @description Why it comes first, or what it gives up that the first one has. */
-            why: string;
+            why: components["schemas"]["Message"];
             /**
              * Format: int32
              * @description How hard its worst splice is to hear, 0 to 100; none without splices.
@@ -3250,7 +3296,7 @@ export interface components {
             /** @description Whether. */
             on: boolean;
             /** @description In words. */
-            words: string;
+            words: components["schemas"]["Message"];
         };
         /**
          * @description A liking that is on or off.
@@ -3407,6 +3453,15 @@ export interface components {
             /** @description What they may do: `listener`, `editor` or `owner`. */
             role: components["schemas"]["Role"];
         };
+        /** @description A code of the catalogue with the facts of its words; or words, from before there were codes. */
+        Message: {
+            /** @description Its place in the catalogue. */
+            code: string;
+            /** @description What its words tell, by name. */
+            facts?: {
+                [key: string]: components["schemas"]["Fact"];
+            };
+        } | string;
         /** @description What is measured of a plan, in tenths of a second. */
         MetersView: {
             /** @description What was found by measuring. */
@@ -3870,8 +3925,7 @@ export interface components {
              * @description The middle of the pocket as it is, in Hz.
              */
             pocketHz?: number | null;
-            /** @description What redo would do again. */
-            redo?: string | null;
+            redo?: components["schemas"]["Message"] | null;
             /**
              * Format: int32
              * @description Its number.
@@ -3884,10 +3938,9 @@ export interface components {
             savedAt: string;
             /** @description Figures that all level objects follow. */
             shape: components["schemas"]["ShapeWishes"];
-            /** @description What undo would take back. */
-            undo?: string | null;
+            undo?: components["schemas"]["Message"] | null;
             /** @description What was done last. */
-            what: string;
+            what: components["schemas"]["Message"];
             /** @description What is wanted of the fit. */
             wishes: components["schemas"]["WishesView"];
         };
@@ -4063,7 +4116,7 @@ export interface components {
              */
             tempoBpm: number;
             /** @description What it is, in words. */
-            words: string;
+            words: components["schemas"]["Message"];
         };
         /** @description Where a section of a bed begins. */
         SectionStartView: {
@@ -4418,7 +4471,7 @@ export interface components {
             /** @description What it costs, the most first. */
             terms: components["schemas"]["Term"][];
             /** @description Why it was chosen. */
-            why: string;
+            why: components["schemas"]["Message"];
         };
         /** @description A line that is spoken. */
         SpokenView: {
@@ -4487,7 +4540,7 @@ export interface components {
             /** @description Which. */
             wish: components["schemas"]["Standing"];
             /** @description In words. */
-            words: string;
+            words: components["schemas"]["Message"];
         };
         /**
          * @description Which start.
@@ -4628,7 +4681,7 @@ export interface components {
              */
             cost: number;
             /** @description What it is about. */
-            name: string;
+            name: components["schemas"]["Message"];
         };
         /**
          * @description What a supplier asks of whoever uses a piece.

@@ -184,7 +184,7 @@ pub fn findings(plan: &Plan, reading: Option<&Reading>, objections: &[String]) -
                 .mended_by("try the next best place", Change::Fit(FitChange::Wish { wish: Wish::NoSplice(splice.at) })));
         }
         for note in &fitting.notes {
-            add(Finding::new(Weight::Look, fitting.start_samples, note.as_str(), "Listen, or bring another bed."));
+            add(Finding::new(Weight::Look, fitting.start_samples, note.to_string(), "Listen, or bring another bed."));
         }
     }
     // A bed that gives over to the next one may well lose its ending.

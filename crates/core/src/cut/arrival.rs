@@ -3,6 +3,8 @@
 use super::change::lay_take;
 use super::{Cut, Effect, Film, Licence, ListReport, Readings, Refusal, Setup, Take, TakeOrigin, UsedSound, Work};
 use crate::kind::Kind;
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::picture::{Line, ListChange, Marks, Unused, tell_unused};
 use crate::plan::{AmbienceWish, Role};
 use crate::units::CutLength;
@@ -261,29 +263,33 @@ impl Arrival {
     }
 
     /// What happened, for the history.
-    pub fn words(&self, before: &Cut) -> String {
-        let named = |hash: &str| before.setup.name_of(hash).unwrap_or("a sound").to_owned();
+    pub fn message(&self, before: &Cut) -> Message {
+        let named = |hash: &str| before.setup.name_of(hash).unwrap_or("?").to_owned();
         match self {
-            Self::Bed { sound, licence: Some(_) } => format!("take \"{}\" from the shelf", sound.name),
-            Self::Bed { sound, .. } | Self::Ambience(sound) => format!("bring in \"{}\"", sound.name),
-            Self::Take(take) if take.origin == TakeOrigin::Recorded => format!("record \"{}\"", take.name),
-            Self::Take(take) => format!("bring in \"{}\"", take.name),
-            Self::Film { film, .. } => format!("bring in the film \"{}\"", film.name),
-            Self::List(list) => format!("bring in the list \"{}\"", list.file),
-            Self::Read { sound, role: Role::Bed } => format!("use the bed \"{}\"", named(sound)),
-            Self::Read { sound, role: Role::Narration } => format!("use the narration \"{}\"", named(sound)),
-            Self::Read { sound, role: Role::Film | Role::Ambience } => format!("hear \"{}\"", named(sound)),
-            Self::Useless { sound } => format!("take \"{}\" away again", named(sound)),
-            Self::FilmSound { talks: true, .. } => "hear the film's own sound and its talk".into(),
-            Self::FilmSound { .. } => "hear the film's own sound".into(),
-            Self::Cleaned { take, .. } => format!("take the steady noise out of \"{}\"", named(take)),
+            Self::Bed { sound, licence: Some(_) } => message!("arrival.fromShelf", name = &sound.name),
+            Self::Bed { sound, .. } | Self::Ambience(sound) => message!("arrival.sound", name = &sound.name),
+            Self::Take(take) if take.origin == TakeOrigin::Recorded => message!("arrival.recorded", name = &take.name),
+            Self::Take(take) => message!("arrival.sound", name = &take.name),
+            Self::Film { film, .. } => message!("arrival.film", name = &film.name),
+            Self::List(list) => message!("arrival.list", name = &list.file),
+            Self::Read { sound, role: Role::Bed } => message!("bed.use", name = named(sound)),
+            Self::Read { sound, role: Role::Narration } => message!("arrival.narration", name = named(sound)),
+            Self::Read { sound, role: Role::Film | Role::Ambience } => message!("arrival.hear", name = named(sound)),
+            Self::Useless { sound } => message!("arrival.useless", name = named(sound)),
+            Self::FilmSound { talks: true, .. } => message!("arrival.filmTalks"),
+            Self::FilmSound { .. } => message!("film.hear"),
+            Self::Cleaned { take, .. } => message!("voice.clean", take = named(take)),
             Self::Retimed { original, tempo, .. } => {
-                let name = before.setup.made_from(original).map_or("a bed", |c| c.retimed.as_ref().map_or(&c.name, |r| &r.name));
-                let by = (tempo - 1.0) * 100.0;
-                format!("\"{name}\" {:.1} % {}", by.abs(), if by > 0.0 { "faster" } else { "slower" })
+                let name = before.setup.made_from(original).map_or("?", |c| c.retimed.as_ref().map_or(&c.name, |r| &r.name));
+                let percent = Fact::figure((tempo - 1.0).abs() * 100.0, 1);
+                if *tempo > 1.0 {
+                    message!("arrival.faster", name = name, percent = percent)
+                } else {
+                    message!("arrival.slower", name = name, percent = percent)
+                }
             }
-            Self::Mother(mother) => format!("take over what changed in \"{}\"", mother.title),
-            Self::Spoken { .. } => "have the lines spoken by the scratch voice".into(),
+            Self::Mother(mother) => message!("arrival.mother", title = &mother.title),
+            Self::Spoken { .. } => message!("voice.speak"),
         }
     }
 }

@@ -92,6 +92,7 @@ mod tests {
     use super::*;
     use crate::cut::Setup;
     use crate::fit::{FittingEnd, FittingStart};
+    use crate::message::Message;
     use crate::plan::{Layer, Role};
 
     fn cut() -> Cut {
@@ -111,8 +112,8 @@ mod tests {
             ring_out: None,
             speed: 1.0,
             cost: 0.0,
-            name: String::new(),
-            why: String::new(),
+            name: Message::default(),
+            why: Message::default(),
             notes: Vec::new(),
         }
     }

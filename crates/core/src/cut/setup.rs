@@ -7,6 +7,7 @@ use super::used::{Candidate, Film, Laid, Licence, Take, UsedSound};
 use crate::digest::digest;
 use crate::fit::Wishes;
 use crate::handover::{Credit, USUAL_PATTERN, check_pattern};
+use crate::message::Message;
 use crate::picture::{Line, ListChange, Picture, Unused};
 use crate::plan::{AmbienceWish, Lane};
 use crate::reading::Correction;
@@ -77,15 +78,15 @@ pub struct Accepted {
 }
 
 /// What a cut is a version of.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Version {
     /// The cut it began as.
     pub of: String,
     /// Digest of what was taken over from it.
     pub taken: String,
-    /// What was not, in words.
-    pub left_out: Vec<String>,
+    /// What was not.
+    pub left_out: Vec<Message>,
 }
 
 /// What a plan is made for.

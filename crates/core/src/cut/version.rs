@@ -7,7 +7,9 @@ use super::Cut;
 use super::setup::{Setup, Version};
 use super::used::{Candidate, Laid, UsedSound};
 use crate::digest::digest;
-use crate::fit::{EndWish, Wishes, clock};
+use crate::fit::{EndWish, Wishes};
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::plan::AmbienceWish;
 use crate::shape::LevelKind;
 use crate::units::CutLength;
@@ -23,8 +25,9 @@ struct TakenOver {
     ambiences: Vec<AmbienceWish>,
 }
 
-fn counted(number: usize, one: &str, many: &str) -> Option<String> {
-    (number > 0).then(|| format!("{number} {}", if number == 1 { one } else { many }))
+/// What is said of so many of them; nothing of none.
+fn counted(n: usize, said: impl Fn(usize) -> Message) -> Option<Message> {
+    (n > 0).then(|| said(n))
 }
 
 /// How a length is called: "30 s", "1:30", or its timecode where it is no whole number of seconds.
@@ -43,19 +46,19 @@ fn called(length: CutLength) -> String {
 impl Wishes {
     /// What is wanted of a fit to another length, in samples; what is tied to a moment of the cut or asks for one certain
     /// splice is left out, and said.
-    fn at_length(&self, length_samples: u64, left_out: &mut Vec<String>) -> Self {
+    fn at_length(&self, length_samples: u64, left_out: &mut Vec<Message>) -> Self {
         let mut wishes = self.clone();
-        left_out.extend(counted(self.pins.len(), "pin", "pins"));
-        left_out.extend(counted(self.splices.len(), "splice by hand", "splices by hand"));
+        left_out.extend(counted(self.pins.len(), |n| message!("left.pins", n = n)));
+        left_out.extend(counted(self.splices.len(), |n| message!("left.splices", n = n)));
         (wishes.pins, wishes.splices) = (Vec::new(), Vec::new());
         if let EndWish::OwnEnding { hit_samples: hit @ Some(_) } = &mut wishes.end {
-            left_out.push("where the last hit falls".into());
+            left_out.push(message!("left.lastHit"));
             *hit = None;
         }
         if let Some(place) = wishes.place
             && place.start_samples >= length_samples
         {
-            left_out.push(format!("that the bed begins at {}", clock(place.start_samples)));
+            left_out.push(message!("left.bedBegins", at = Fact::Clock(place.start_samples)));
             wishes.place = None;
         }
         wishes
@@ -70,7 +73,7 @@ impl Setup {
         digest(&(&self.bed, &self.laid, beds, &self.shape, &self.ambiences, house))
     }
 
-    fn taken_over(&self, length_samples: u64, left_out: &mut Vec<String>) -> TakenOver {
+    fn taken_over(&self, length_samples: u64, left_out: &mut Vec<Message>) -> TakenOver {
         let at_hand = self.bed.as_ref().map(|b| b.hash.clone());
         let fits = |candidate: &Candidate| {
             // Only the wishes of the bed that is heard are worth a word.
@@ -83,13 +86,13 @@ impl Setup {
         let laid = self.laid.iter().filter(|l| begins(l.wishes.place.map_or(0, |p| p.start_samples)));
         let laid: Vec<Laid> = laid.map(|l| Laid { wishes: l.wishes.at_length(length_samples, &mut Vec::new()), ..l.clone() }).collect();
         for gone in self.laid.iter().filter(|l| !laid.iter().any(|kept| kept.bed == l.bed)) {
-            left_out.push(format!("the bed \"{}\", which begins later", gone.bed.name));
+            left_out.push(message!("left.bed", name = &gone.bed.name));
         }
         // Passages by hand belong to moments of this length; fades go with their ambience.
         let fades = |a: &AmbienceWish| a.by_hand.iter().filter(|o| o.kind() != Some(LevelKind::Sweep)).cloned().collect();
         let taken = |a: &AmbienceWish| AmbienceWish { by_hand: fades(a), ..a.clone() };
         let ambiences: Vec<AmbienceWish> = self.ambiences.iter().filter(|a| begins(a.start_samples)).map(taken).collect();
-        left_out.extend(counted(self.ambiences.len() - ambiences.len(), "ambience that begins later", "ambiences that begin later"));
+        left_out.extend(counted(self.ambiences.len() - ambiences.len(), |n| message!("left.ambiences", n = n)));
         TakenOver { bed: self.bed.clone(), laid, candidates, ambiences }
     }
 
@@ -101,15 +104,15 @@ impl Setup {
         let length_samples = picture.length_samples();
         let mut left_out = Vec::new();
         if self.film.is_some() {
-            left_out.push("the film".into());
+            left_out.push(message!("left.film"));
         }
-        left_out.extend(counted(picture.shots.len(), "shot", "shots"));
-        left_out.extend(counted(picture.moments.len(), "moment", "moments"));
+        left_out.extend(counted(picture.shots.len(), |n| message!("left.shots", n = n)));
+        left_out.extend(counted(picture.moments.len(), |n| message!("left.moments", n = n)));
         (picture.shots, picture.moments) = (Vec::new(), Vec::new());
         let speech_end = self.pieces.iter().map(|p| p.on_cut().end).max().unwrap_or(0);
         let speech_fits = speech_end <= length_samples && self.lines.iter().all(|l| l.start_samples < length_samples);
         if !speech_fits {
-            left_out.push(if speech_end > length_samples { format!("the narration, which ends at {}", clock(speech_end)) } else { "the lines".into() });
+            left_out.push(if speech_end > length_samples { message!("left.narration", at = Fact::Clock(speech_end)) } else { message!("left.lines") });
         }
         let taken = self.taken_over(length_samples, &mut left_out);
         let mut title: String = self.title.chars().take(180).collect();
@@ -153,7 +156,7 @@ impl Cut {
         let mut setup = self.setup.version(of, length);
         let by_hand = self.plan.layers.iter().flat_map(|l| &l.levels).filter(|o| o.by_hand()).count();
         if let Some(version) = &mut setup.version {
-            version.left_out.extend(counted(by_hand, "level set by hand", "levels set by hand"));
+            version.left_out.extend(counted(by_hand, |n| message!("left.levels", n = n)));
         }
         Self::new(setup)
     }

@@ -11,10 +11,12 @@ use super::scene::{Scene, SceneTables};
 use super::taste::Taste;
 use super::telling::{MET_SAMPLES, advice, bar_times, gives_up, missed_by, name_all, notes_of, why_first};
 use super::wishes::{EndWish, Passage, StartWish, Wishes};
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::sound::{Looped, Source};
 use crate::splice::SpliceAt;
-use crate::units::{CutLength, seconds_from_samples};
+use crate::units::CutLength;
 
 /// As many alternatives are offered at most.
 const MOST: usize = 8;
@@ -228,21 +230,16 @@ fn played_once(bed: &dyn Source, reading: &Reading, place: Passage) -> Fitting {
     let wanted = place.end_samples - place.start_samples;
     let start = reading.music_start_samples.min(bed.len_samples());
     let has = reading.ending.music_end_samples.max(start) - start;
-    let (length_s, wanted_s) = (seconds_from_samples(has), seconds_from_samples(wanted));
     let why = match reading.bar_count() {
-        0 => "no bars were found in it",
-        1 => "it has a single bar",
-        _ if wanted > CutLength::MOST_SAMPLES => "beds are re-cut for up to 12 hours",
-        _ => "no fitting of its bars has this length",
+        0 => message!("fitting.once.noBars"),
+        1 => message!("fitting.once.oneBar"),
+        _ if wanted > CutLength::MOST_SAMPLES => message!("fitting.once.tooLong"),
+        _ => message!("fitting.once.noFitting"),
     };
     let (end, note) = if has >= wanted {
-        (FittingEnd::Fade, format!("This bed cannot be re-cut on its beats ({why}): it is played from its start and faded at {wanted_s:.1} s."))
+        (FittingEnd::Fade, message!("fitting.once.faded", why = why, seconds = Fact::length(wanted)))
     } else {
-        let silence_s = wanted_s - length_s;
-        (
-            FittingEnd::Silence,
-            format!("This bed of {length_s:.1} s cannot be extended ({why}): it is played once and {silence_s:.1} s stay without music. Bring a longer bed."),
-        )
+        (FittingEnd::Silence, message!("fitting.once.silent", why = why, length = Fact::length(has), silence = Fact::length(wanted - has)))
     };
     let own_hit = end == FittingEnd::Silence && reading.ending.kind == EndingKind::OwnEnding;
     Fitting {
@@ -264,8 +261,8 @@ fn played_once(bed: &dyn Source, reading: &Reading, place: Passage) -> Fitting {
         ring_out: None,
         speed: 1.0,
         cost: 10.0,
-        name: "played once".into(),
-        why: String::new(),
+        name: message!("fitting.once.name"),
+        why: Message::default(),
         notes: vec![note],
     }
 }

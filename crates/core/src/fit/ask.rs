@@ -2,9 +2,10 @@
 
 use super::bed::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, closes, head_samples, last_bar};
 use super::wishes::{EndWish, Passage, StartWish, Wishes};
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::reading::{EndingKind, Motion, Reading};
 use crate::splice::SpliceAt;
-use crate::units::seconds_from_samples;
 use std::cell::OnceCell;
 use std::rc::Rc;
 
@@ -254,81 +255,59 @@ impl Wishes {
         rest
     }
 
-    /// That no way is as long as it should be, and whether something else that was asked for may be why.
-    fn no_way_so_long(&self, way: &str, place: Passage) -> String {
-        let others = if self.held().len() > 1 { " with the other wishes" } else { "" };
-        let long = clock(place.end_samples - place.start_samples);
-        format!("{way} is {long} long{others}, at a speed within {} of its own", percent(self.most_speed_change))
-    }
-
     /// Why a wish cannot hold, as a sentence.
-    pub(super) fn why_not(&self, held: Held, reading: &Reading, place: Passage) -> String {
-        let bed = |s: u64| clock(s);
-        let passage = |p: &Passage| format!("{} to {}", bed(p.start_samples), bed(p.end_samples));
+    pub(super) fn why_not(&self, held: Held, reading: &Reading, place: Passage) -> Message {
+        use Fact::Clock;
         let overlaps = |a: &Passage, b: &Passage| a.start_samples < b.end_samples && b.start_samples < a.end_samples;
+        let (length, speed) = (Clock(place.end_samples - place.start_samples), Fact::percent(self.most_speed_change));
+        // That no way is as long as it should be; whether something else that was asked for may be why.
+        let no_way = || {
+            if self.held().len() > 1 {
+                message!("aside.noWayWithOthers", length = length.clone(), speed = speed.clone())
+            } else {
+                message!("aside.noWay", length = length.clone(), speed = speed.clone())
+            }
+        };
         match held {
             Held::Pin(k) => {
                 let pin = self.pins[k];
-                let what = format!("The pin of {} of the bed on {} of the cut is set aside", bed(pin.bed_samples), clock(pin.cut_samples));
                 let out = |p: &&Passage| (p.start_samples..p.end_samples).contains(&pin.bed_samples);
                 let reason = if !(place.start_samples..place.end_samples).contains(&pin.cut_samples) {
-                    "that moment of the cut lies outside the bed's place".to_owned()
+                    message!("aside.pinOutside")
                 } else if pin.bed_samples >= reading.ending.music_end_samples || pin.bed_samples + HEAD_SAMPLES < head_samples(reading) {
-                    "there is no music at that moment of the bed".to_owned()
+                    message!("aside.pinOnNothing")
                 } else if let Some(p) = self.leave_out.iter().find(out) {
-                    format!("it lies in {} of the bed, which is to be left out", passage(p))
+                    message!("aside.pinLeftOut", from = Clock(p.start_samples), to = Clock(p.end_samples))
                 } else if let Some(other) = self.pins.iter().enumerate().find(|(j, p)| *j != k && too_close(&pin, p)).map(|(_, p)| p) {
-                    format!("it contradicts the pin on {}: there is no time between them for what would have to be skipped", clock(other.cut_samples))
+                    message!("aside.pinContradicts", cut = Clock(other.cut_samples))
                 } else {
-                    format!(
-                        "with the other wishes no way through the bed reaches it within {} of speed; move it by a bar, or allow more",
-                        percent(self.most_speed_change)
-                    )
+                    message!("aside.pinNotReached", speed = speed)
                 };
-                format!("{what}: {reason}.")
+                message!("aside.pin", bed = Clock(pin.bed_samples), cut = Clock(pin.cut_samples), reason = reason)
             }
             Held::Keep(k) => {
                 let keep = &self.keep[k];
                 let reason = if let Some(p) = self.leave_out.iter().find(|p| overlaps(keep, p)) {
-                    format!("part of it, {}, is to be left out", passage(p))
+                    message!("aside.keepLeftOut", from = Clock(p.start_samples), to = Clock(p.end_samples))
                 } else if keep.end_samples - keep.start_samples > place.end_samples - place.start_samples {
-                    "it is longer than the bed's place".to_owned()
+                    message!("aside.keepTooLong")
                 } else {
-                    "there is no room for it with the other wishes".to_owned()
+                    message!("aside.keepNoRoom")
                 };
-                format!("Keeping {} of the bed is set aside: {reason}.", passage(keep))
+                message!("aside.keep", from = Clock(keep.start_samples), to = Clock(keep.end_samples), reason = reason)
             }
-            Held::Splice(k) => {
-                let s = &self.splices[k];
-                format!(
-                    "The splice by hand from {} to {} of the bed is set aside: no fitting of this length can have it.",
-                    bed(s.leave_samples),
-                    bed(s.enter_samples)
-                )
-            }
-            Held::LeaveOut(k) => format!("Leaving {} of the bed out is set aside: too little is left to make the length of.", passage(&self.leave_out[k])),
-            Held::Singing => "Leaving the singing out is set aside: too little without it is left to make the length of.".to_owned(),
+            Held::Splice(k) => message!("aside.splice", from = Clock(self.splices[k].leave_samples), to = Clock(self.splices[k].enter_samples)),
+            Held::LeaveOut(k) => message!("aside.leaveOut", from = Clock(self.leave_out[k].start_samples), to = Clock(self.leave_out[k].end_samples)),
+            Held::Singing => message!("aside.singing"),
             Held::End => match self.end {
-                EndWish::OwnEnding { hit_samples: Some(_) } if reading.ending.kind == EndingKind::FadesOut => {
-                    "The last hit is set aside: this bed has none; it fades out.".to_owned()
-                }
-                EndWish::OwnEnding { .. } if reading.ending.kind == EndingKind::StopsDead => {
-                    "The own ending is set aside: this bed has none; it stops dead.".to_owned()
-                }
-                EndWish::OwnEnding { hit_samples: Some(at) } => {
-                    format!(
-                        "The last hit on {} is set aside: no way through the bed reaches it within {} of speed.",
-                        clock(at),
-                        percent(self.most_speed_change)
-                    )
-                }
-                EndWish::OwnEnding { hit_samples: None } => {
-                    format!("Its own ending is set aside: {}.", self.no_way_so_long("no way through the bed that ends so", place))
-                }
-                _ => format!("The end asked for is set aside: {}.", self.no_way_so_long("no way through the bed that ends so", place)),
+                EndWish::OwnEnding { hit_samples: Some(_) } if reading.ending.kind == EndingKind::FadesOut => message!("aside.lastHitFades"),
+                EndWish::OwnEnding { .. } if reading.ending.kind == EndingKind::StopsDead => message!("aside.stopsDead"),
+                EndWish::OwnEnding { hit_samples: Some(at) } => message!("aside.lastHit", at = Clock(at), speed = speed),
+                EndWish::OwnEnding { hit_samples: None } => message!("aside.ownEnding", reason = no_way()),
+                _ => message!("aside.end", reason = no_way()),
             },
-            Held::Start => format!("The start asked for is set aside: {}.", self.no_way_so_long("no way through the bed from there", place)),
-            Held::MostPlays => "How often a passage may be heard is set aside: the bed is too short for that.".to_owned(),
+            Held::Start => message!("aside.start", reason = no_way()),
+            Held::MostPlays => message!("aside.plays"),
         }
     }
 }
@@ -338,16 +317,4 @@ fn too_close(a: &super::wishes::Pin, b: &super::wishes::Pin) -> bool {
     let cut = b.cut_samples as i64 - a.cut_samples as i64;
     let bed = b.bed_samples as i64 - a.bed_samples as i64;
     cut.abs() < 4 * i64::from(crate::SAMPLE_RATE_HZ) && (cut - bed).abs() > MOST_SHIFT_SAMPLES
-}
-
-/// A time for people: minutes, seconds and tenths.
-pub fn clock(samples: u64) -> String {
-    let tenths = (seconds_from_samples(samples) * 10.0).round() as u64;
-    format!("{}:{:02}.{}", tenths / 600, tenths / 10 % 60, tenths % 10)
-}
-
-/// A share for people.
-pub fn percent(share: f64) -> String {
-    let text = format!("{:.2}", share * 100.0);
-    format!("{} %", text.trim_end_matches('0').trim_end_matches('.'))
 }

@@ -9,8 +9,11 @@ use super::ask::Ask;
 use super::bed::{MOST_SHIFT_SAMPLES, spare_samples};
 use super::fitted::FittedBed;
 use super::planner::{Arrival, Bars, End, Judged, Start, judge, start_samples, voice};
+use super::telling::splices::why_spliced;
 use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
 use crate::SAMPLE_RATE_HZ;
+use crate::message;
+use crate::message::Message;
 use crate::reading::{BarLikeness, EndingKind, Reading};
 use crate::sound::Source;
 use crate::splice::{self, Join, LEAD_SAMPLES, RingOut, SpliceAt, Touch, surprise};
@@ -104,8 +107,8 @@ impl Exact<'_> {
             ring_out: None,
             speed,
             cost: plan.cost,
-            name: String::new(),
-            why: String::new(),
+            name: Message::default(),
+            why: Message::default(),
             notes: Vec::new(),
         };
         let last = fitting.pieces.last().expect("an edit has a run");
@@ -311,7 +314,7 @@ impl Exact<'_> {
         let lines = &self.ask.lines;
         let (leave_bar, enter_bar) = (plan.runs[k - 1].1, plan.runs[k].0);
         let enter = lines[enter_bar] + join.moved_samples;
-        let mut terms: Vec<Term> = judged.terms().filter(|(_, cost)| cost.abs() >= 0.005).map(|(name, cost)| Term { name: name.to_owned(), cost }).collect();
+        let mut terms: Vec<Term> = judged.terms().filter(|(_, cost)| cost.abs() >= 0.005).map(|(about, cost)| Term { name: about.message(), cost }).collect();
         terms.sort_by(|a, b| b.cost.total_cmp(&a.cost));
         Splice {
             leave_bar,
@@ -327,9 +330,9 @@ impl Exact<'_> {
             join: *join,
             terms,
             why: if self.reading.is_loop() && (leave_bar, enter_bar) == (self.reading.bar_count(), 0) {
-                "the bed was cut as a loop: its end goes on at its beginning".into()
+                message!("splice.loop")
             } else {
-                why(self.reading, self.likeness, judged, (leave_bar, enter_bar), join)
+                why_spliced(self.reading, self.likeness, judged, (leave_bar, enter_bar), join)
             },
             by_hand: self.ask.musts.contains(&(leave_bar, enter_bar)) || self.touch(leave_bar, enter_bar).is_some(),
         }
@@ -356,42 +359,4 @@ fn natural(spans: &[Span], from: &Anchor, run: usize, bed: i64) -> i64 {
     }
     let between: i64 = spans[from.run + 1..run].iter().map(|s| s.end - s.start).sum();
     (spans[from.run].end - from.bed) + between + (bed - spans[run].start)
-}
-
-fn why(reading: &Reading, likeness: &BarLikeness, judged: &Judged, (leave, enter): (usize, usize), join: &Join) -> String {
-    let moved = match join.moved_samples {
-        0 => String::new(),
-        n => format!("; moved {:.1} ms {} so that the attacks meet", n.abs() as f64 / 48.0, if n > 0 { "later" } else { "earlier" }),
-    };
-    let half_beats = (2.0 * join.later_samples as f64 * reading.tempo_bpm / 60.0 / f64::from(SAMPLE_RATE_HZ)).round() as i64;
-    let far = match half_beats.unsigned_abs() {
-        1 => "half a beat".to_owned(),
-        2 => "a beat".to_owned(),
-        n if n % 2 == 0 => format!("{} beats", n / 2),
-        n => format!("{} and a half beats", n / 2),
-    };
-    let meets = match half_beats {
-        0 => String::new(),
-        n => format!("; both sides meet {far} {} the bar line", if n > 0 { "after" } else { "before" }),
-    };
-    let moved = meets + &moved + if join.rings { "; what is left rings on under it" } else { "" };
-    if let Some(rank) = likeness.sequel_rank(leave, enter).filter(|_| judged.is_sequel) {
-        return format!(
-            "another phrase goes on here, not a repeat: of the bed's own steps from phrase to phrase {:.0} in 100 are less natural{moved}",
-            100.0 * rank
-        );
-    }
-    let distance = leave.abs_diff(enter);
-    let place = match distance {
-        d if d % 8 == 0 => "the same place of an eight-bar phrase",
-        d if d % 4 == 0 => "the same place of a four-bar phrase",
-        d if d % 2 == 0 => "the same place of a two-bar phrase",
-        _ => "another place of the phrase",
-    };
-    let alike = if leave < likeness.bar_count() && likeness.of(leave, enter) > 0.75 {
-        format!("bar {} sounds like bar {}, which would have come", enter + 1, leave + 1)
-    } else {
-        format!("elsewhere in the bed a bar like {} is followed by one like {}", leave, enter + 1)
-    };
-    format!("{alike}; {place}{moved}")
 }

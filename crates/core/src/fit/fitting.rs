@@ -1,6 +1,7 @@
 //! A fitting: runs of the bed one after the other, with a splice between each two.
 
 use super::wishes::Passage;
+use crate::message::Message;
 use crate::reading::Reading;
 use crate::splice::{Join, RingOut, SpliceAt};
 use serde::{Deserialize, Serialize};
@@ -86,7 +87,7 @@ impl Piece {
 #[serde(rename_all = "camelCase")]
 pub struct Term {
     /// What it is about.
-    pub name: String,
+    pub name: Message,
     /// What it costs; below 0 it speaks for the splice.
     pub cost: f32,
 }
@@ -123,7 +124,7 @@ pub struct Splice {
     #[serde(default)]
     pub terms: Vec<Term>,
     /// Why this splice was chosen, as a sentence.
-    pub why: String,
+    pub why: Message,
     /// Whether somebody asked for it or changed it.
     #[serde(default)]
     pub by_hand: bool,
@@ -244,12 +245,12 @@ pub struct Fitting {
     pub cost: f32,
     /// What is heard, in a few words that no other fitting beside it has.
     #[serde(default)]
-    pub name: String,
+    pub name: Message,
     /// Why it comes first, or what it gives up that the first one has; one line.
     #[serde(default)]
-    pub why: String,
+    pub why: Message,
     /// What the editor should know about it.
-    pub notes: Vec<String>,
+    pub notes: Vec<Message>,
 }
 
 /// A bar line of a bed as it lies on the cut.

@@ -46,7 +46,6 @@ mod telling;
 mod wishes;
 
 pub use alternatives::{fittings, quick_fitting, retouched};
-pub(crate) use ask::clock;
 pub use close_up::CloseUp;
 pub use fitted::FittedBed;
 pub use fitting::{Audible, BarLine, Bend, FADE_OUT_SAMPLES, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};

@@ -5,6 +5,7 @@ use super::planner::{Arrival, Bars, FAIR_CHANCE, Planner, Played, judge};
 use super::scene::SceneTables;
 use super::taste::Taste;
 use super::wishes::{Passage, Wishes};
+use crate::message::Message;
 use crate::reading::{BarLikeness, Reading};
 
 /// The weights that the likings of somebody make.
@@ -96,7 +97,7 @@ impl Request<'_> {
     }
 
     /// Sets aside what cannot hold. Gives that as sentences, and the best plan of what is left.
-    pub(super) fn settle(&mut self) -> (Vec<String>, Option<Arrival>) {
+    pub(super) fn settle(&mut self) -> (Vec<Message>, Option<Arrival>) {
         let best = |wishes: &Wishes| self.plan(&self.ask(wishes), base_taste(wishes), &[]);
         let holds = |wishes: &Wishes| best(wishes).is_some();
         let first = best(&self.wishes);

@@ -1,6 +1,5 @@
 //! Wishes as somebody says them, one at a time, and takes them back again.
 
-use super::ask::{clock, percent};
 use super::bed::HEAD_SAMPLES;
 use super::wishes::{EndWish, Likings, Passage, Pin, StartWish, WishError, Wishes};
 use crate::splice::{SpliceAt, Touch};
@@ -31,19 +30,6 @@ impl Liking {
     /// All, in the order in which they are offered.
     pub const ALL: [Self; 7] =
         [Self::QuietUnderSpeech, Self::NoSingingUnderSpeech, Self::DownbeatsOnCuts, Self::HitsOnMoments, Self::FewSplices, Self::OwnOrder, Self::Builds];
-
-    /// What it asks for, in words.
-    pub fn words(self) -> &'static str {
-        match self {
-            Self::FewSplices => "as few splices as possible",
-            Self::OwnOrder => "sections in their own order",
-            Self::Builds => "build to the end",
-            Self::QuietUnderSpeech => "quiet under the voice, strong in its gaps",
-            Self::NoSingingUnderSpeech => "no singing under the voice",
-            Self::DownbeatsOnCuts => "downbeats on picture cuts",
-            Self::HitsOnMoments => "strong bars on marked moments",
-        }
-    }
 }
 
 impl Likings {
@@ -281,47 +267,6 @@ impl Wishes {
         all
     }
 
-    /// A wish that stands, in words; none where it does not.
-    pub fn words_of(&self, standing: &Standing) -> Option<String> {
-        let passage = |p: &Passage| format!("{} to {}", clock(p.start_samples), clock(p.end_samples));
-        let splice = |s: &SpliceAt| format!("from {} to {} of the bed", clock(s.leave_samples), clock(s.enter_samples));
-        let at = |s: Option<u64>| s.map_or(String::new(), |s| format!(" at {} of the bed", clock(s)));
-        let from = |passages: &[Passage], start: u64| passages.iter().find(|p| p.start_samples == start).map(passage);
-        if !self.standing().contains(standing) {
-            return None;
-        }
-        Some(match standing {
-            Standing::Keep { start_samples } => format!("keep {} of the bed", from(&self.keep, *start_samples)?),
-            Standing::LeaveOut { start_samples } => format!("leave {} of the bed out", from(&self.leave_out, *start_samples)?),
-            Standing::Singing => "leave the singing out".into(),
-            Standing::Pin { cut_samples } => {
-                let pin = self.pins.iter().find(|p| p.cut_samples == *cut_samples)?;
-                format!("{} of the bed on {} of the cut", clock(pin.bed_samples), clock(pin.cut_samples))
-            }
-            Standing::Splice(at) => format!("splice {}", splice(at)),
-            Standing::NoSplice(at) => format!("no splice {}", splice(at)),
-            Standing::Touch(at) => format!("splice {} changed by hand", splice(at)),
-            Standing::Start => match self.start {
-                StartWish::Free => return None,
-                StartWish::Top => "start from the top".into(),
-                StartWish::Cold { at_samples } => format!("cold start{}", at(at_samples)),
-                StartWish::FadeIn { at_samples } => format!("fade in{}", at(at_samples)),
-            },
-            Standing::End => match self.end {
-                EndWish::Free => return None,
-                EndWish::OwnEnding { hit_samples: None } => "its own ending".into(),
-                EndWish::OwnEnding { hit_samples: Some(hit) } => format!("its last hit on {} of the cut", clock(hit)),
-                EndWish::Stop { ring_out_samples: None } => "stop on a downbeat and ring out".into(),
-                EndWish::Stop { ring_out_samples: Some(ring) } => format!("stop on a downbeat and ring out for {}", clock(ring)),
-                EndWish::Fade => "fade out".into(),
-            },
-            Standing::Place => match self.place? {
-                p if p.end_samples == Passage::OPEN_END => format!("the bed lies from {} of the cut on", clock(p.start_samples)),
-                p => format!("the bed lies on {} of the cut", passage(&p)),
-            },
-        })
-    }
-
     /// Takes a wish back; whether it stood.
     pub fn take_back(&mut self, standing: &Standing) -> bool {
         if !self.standing().contains(standing) {
@@ -340,12 +285,6 @@ impl Wishes {
             Standing::Place => self.place = None,
         }
         true
-    }
-
-    /// The settings that are always there, in words, for what is undone.
-    pub fn settings(&self) -> String {
-        let plays = self.most_plays.map_or("as often as it takes".into(), |n| format!("at most {n} times"));
-        format!("at least {} bars between splices, heard {plays}, speed within {}", self.least_run_bars, percent(self.most_speed_change))
     }
 }
 
@@ -370,8 +309,8 @@ mod tests {
         w.say(Wish::End(EndWish::Fade)).unwrap();
         let pin = Standing::Pin { cut_samples: 9_600 };
         assert_eq!(w.standing(), [Standing::End, Standing::Keep { start_samples: 100 }, pin]);
-        assert!(w.words_of(&Standing::End).unwrap().contains("fade") && w.words_of(&pin).unwrap().contains("on 0:00.2"));
-        assert_eq!((w.words_of(&Standing::Start), w.take_back(&Standing::Start)), (None, false));
+        assert!(w.message_of(&Standing::End).unwrap().to_string().contains("fade") && w.message_of(&pin).unwrap().to_string().contains("on 0:00.2"));
+        assert_eq!((w.message_of(&Standing::Start), w.take_back(&Standing::Start)), (None, false));
         assert!(w.standing().iter().all(|standing| w.take_back(standing)));
         assert_eq!(w, Wishes::default());
     }

@@ -1,6 +1,8 @@
 //! One thing that a person says about a reading: what can be said, whether it makes sense, in words.
 
 use crate::digest::digest;
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::units::{Bounds, seconds_from_samples};
 use serde::{Deserialize, Serialize};
 
@@ -174,38 +176,36 @@ impl Correction {
         matches!(self, DoubleTempo | HalfTempo | OffBeats | Tempo { .. } | Metre { .. } | ShiftBars { .. } | Nudge { .. } | Taps { .. } | Given { .. })
     }
 
-    /// What was said, for people.
-    pub fn words(&self) -> String {
-        let at = |samples: &u64| {
-            let s = seconds_from_samples(*samples);
-            format!("{}:{:04.1}", (s / 60.0) as u64, s % 60.0)
-        };
+    /// What was said.
+    pub fn message(&self) -> Message {
+        let at = |samples: &u64| Fact::Clock(*samples);
         match self {
-            Self::DoubleTempo => "twice as many beats".into(),
-            Self::HalfTempo => "half as many beats".into(),
-            Self::OffBeats => "the beats lie half-way between these".into(),
-            Self::Tempo { bpm } => format!("a pulse near {bpm:.0} beats a minute"),
-            Self::Metre { beats } => format!("{beats} beats in a bar"),
-            Self::ShiftBars { beats: 1 } => "bars begin one beat later".into(),
-            Self::ShiftBars { beats: -1 } => "bars begin one beat earlier".into(),
-            Self::ShiftBars { beats } => format!("bars begin {} beats {}", beats.abs(), if *beats < 0 { "earlier" } else { "later" }),
-            Self::Nudge { samples } => {
-                format!("beats {:.0} ms {}", seconds_from_samples(samples.unsigned_abs()) * 1000.0, if *samples < 0 { "earlier" } else { "later" })
-            }
-            Self::Taps { at_samples } => format!("the beat as tapped, {} times", at_samples.len()),
-            Self::Given { beats_samples, sections, .. } if sections.is_empty() => format!("a grid of {} beats from a file", beats_samples.len()),
-            Self::Given { beats_samples, sections, .. } => format!("a grid of {} beats and {} sections from a file", beats_samples.len(), sections.len()),
-            Self::MoveBoundary { from_samples, to_samples } => format!("the section of {} begins at {}", at(from_samples), at(to_samples)),
-            Self::Split { at_samples } => format!("a section begins at {}", at(at_samples)),
-            Self::Join { at_samples } => format!("no section begins at {}", at(at_samples)),
-            Self::Name { at_samples, name } if name.is_empty() => format!("no name for the section of {}", at(at_samples)),
-            Self::Name { at_samples, name } => format!("\"{name}\" for the section of {}", at(at_samples)),
-            Self::Letter { at_samples, label } => format!("{label} for the section of {}", at(at_samples)),
-            Self::Singing { start_samples, end_samples, sings } => {
-                format!("{} from {} to {}", if *sings { "singing" } else { "no singing" }, at(start_samples), at(end_samples))
-            }
-            Self::LastHit { at_samples } => format!("the last hit at {}", at(at_samples)),
-            Self::FadesFrom { at_samples } => format!("it fades from {}", at(at_samples)),
+            Self::DoubleTempo => message!("correction.double"),
+            Self::HalfTempo => message!("correction.half"),
+            Self::OffBeats => message!("correction.offBeats"),
+            Self::Tempo { bpm } => message!("correction.tempo", bpm = Fact::figure(*bpm, 0)),
+            Self::Metre { beats } => message!("correction.metre", beats = *beats),
+            Self::ShiftBars { beats } if *beats < 0 => message!("correction.barsEarlier", n = beats.unsigned_abs()),
+            Self::ShiftBars { beats } => message!("correction.barsLater", n = beats.unsigned_abs()),
+            Self::Nudge { samples } if *samples < 0 => message!("correction.beatsEarlier", ms = milliseconds(*samples)),
+            Self::Nudge { samples } => message!("correction.beatsLater", ms = milliseconds(*samples)),
+            Self::Taps { at_samples } => message!("correction.taps", times = at_samples.len()),
+            Self::Given { beats_samples, sections, .. } if sections.is_empty() => message!("correction.grid", beats = beats_samples.len()),
+            Self::Given { beats_samples, sections, .. } => message!("correction.gridAndSections", beats = beats_samples.len(), sections = sections.len()),
+            Self::MoveBoundary { from_samples, to_samples } => message!("correction.moveBoundary", from = at(from_samples), to = at(to_samples)),
+            Self::Split { at_samples } => message!("correction.split", at = at(at_samples)),
+            Self::Join { at_samples } => message!("correction.join", at = at(at_samples)),
+            Self::Name { at_samples, name } if name.is_empty() => message!("correction.noName", at = at(at_samples)),
+            Self::Name { at_samples, name } => message!("correction.name", name = name, at = at(at_samples)),
+            Self::Letter { at_samples, label } => message!("correction.letter", letter = label, at = at(at_samples)),
+            Self::Singing { start_samples, end_samples, sings: true } => message!("correction.singing", from = at(start_samples), to = at(end_samples)),
+            Self::Singing { start_samples, end_samples, .. } => message!("correction.noSinging", from = at(start_samples), to = at(end_samples)),
+            Self::LastHit { at_samples } => message!("correction.lastHit", at = at(at_samples)),
+            Self::FadesFrom { at_samples } => message!("correction.fadesFrom", at = at(at_samples)),
         }
     }
+}
+
+fn milliseconds(samples: i64) -> Fact {
+    Fact::figure(seconds_from_samples(samples.unsigned_abs()) * 1000.0, 0)
 }

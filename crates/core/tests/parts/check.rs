@@ -5,6 +5,7 @@ use super::music::{Piece, voice};
 use jaunty_core::check::{Weight, findings, picture_findings};
 use jaunty_core::cut::{Cut, Film, Readings, Setup};
 use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, fittings};
+use jaunty_core::message;
 use jaunty_core::picture::Picture;
 use jaunty_core::plan::{BedInput, Layer, Plan, Role};
 use jaunty_core::reading::{BedRead, keep_going, read_bed};
@@ -149,7 +150,7 @@ fn what_the_planner_doubts_is_told_where_the_bed_begins() {
         let fitting = fitting(plan);
         fitting.start_samples += 4800;
         fitting.length_samples -= 4800;
-        fitting.notes.push("The beat of this bed is uncertain: listen to every splice.".into());
+        fitting.notes.push(message!("fitting.note.beat"));
     });
     assert!(found.iter().any(|f| (f.0, f.1) == (Weight::Look, 4800) && f.2.contains("uncertain")), "{found:?}");
 }

@@ -117,7 +117,7 @@ fn a_bed_that_fades_by_itself_keeps_its_fade_where_good_splices_lead_there() {
     // Four of its eight-bar phrases fewer.
     let best = &fittings(&faded, &read.reading, &read.likeness, &FitRequest::of_length(70 * 48_000))[0];
     assert_eq!((best.start, best.end), (FittingStart::Top, FittingEnd::OwnFade), "{}", best.name);
-    assert!(!best.splices.is_empty() && best.last_hit_samples.is_none() && best.name.ends_with("own fade"), "{}", best.name);
+    assert!(!best.splices.is_empty() && best.last_hit_samples.is_none() && best.name.to_string().ends_with("own fade"), "{}", best.name);
     // A cut of which its fade would be too large a part is faded by us.
     let short = &fittings(&faded, &read.reading, &read.likeness, &FitRequest::of_length(15 * 48_000))[0];
     assert_ne!(short.end, FittingEnd::OwnFade);

@@ -3,6 +3,7 @@
 use super::music::{Made, Piece, propose};
 use jaunty_core::fit::FittedBed;
 use jaunty_core::fit::{FitRequest, Fitting, FittingEnd, FittingStart, Splice, Wishes, fittings, quick_fitting};
+use jaunty_core::message;
 use jaunty_core::mix::{Hear, render};
 use jaunty_core::plan::BedInput;
 use jaunty_core::reading::{BarLikeness, BedRead, Span, keep_going, read_bed};
@@ -107,7 +108,7 @@ fn a_sung_line_is_not_cut_where_another_splice_will_do() {
     assert_eq!((first.start, first.end), (plain.start, plain.end), "nothing is given up for it here");
     // Where it has to be, it says what it costs.
     sung.reading.singing = vec![Span { start_samples: 0, end_samples: made.sound.len_samples(), likelihood: 1.0 }];
-    let term = fit(&made.sound, &sung, length)[0].splices[0].terms.iter().map(|t| (t.name.clone(), t.cost)).find(|t| t.0 == "a sung line");
+    let term = fit(&made.sound, &sung, length)[0].splices[0].terms.iter().map(|t| (t.name.clone(), t.cost)).find(|t| t.0 == message!("splice.term.sungLine"));
     assert!(term.is_none_or(|(_, cost)| cost < 0.5), "the same line goes on in an exact repeat");
 }
 
@@ -134,7 +135,7 @@ fn a_pickup_that_is_sung_goes_with_its_phrase() {
     sung.reading.singing = vec![Span { start_samples: lines[enter] - S, end_samples: lines[enter] + 2 * S, likelihood: 1.0 }];
     let meets = splice(&sung);
     assert!(meets.join.later_samples < -(S as i64) / 2, "{} samples after the bar line", meets.join.later_samples);
-    assert!(meets.why.contains("before the bar line"), "{}", meets.why);
+    assert!(meets.why.to_string().contains("before the bar line"), "{}", meets.why);
 }
 
 /// Seconds from the nearest of some times to a sample.
@@ -250,7 +251,7 @@ fn a_bed_of_two_seconds_says_what_it_did() {
     let read = read_bed(&made.sound, &mut keep_going()).unwrap();
     let all = fit(&made.sound, &read, 90 * 48_000);
     assert_eq!((all.len(), all[0].end), (1, FittingEnd::Silence));
-    assert!(all[0].notes[0].contains("played once") && all[0].notes[0].contains("longer bed"), "{:?}", all[0].notes);
+    assert!(all[0].notes[0].to_string().contains("played once") && all[0].notes[0].to_string().contains("longer bed"), "{:?}", all[0].notes);
     check_whole(&all[0], 90 * 48_000);
 }
 
@@ -262,7 +263,7 @@ fn a_longer_sound_without_bars_is_played_and_faded() {
     let read = read_bed(&sound, &mut keep_going()).unwrap();
     let best = &fit(&sound, &read, 48_000)[0];
     assert_eq!((read.reading.bar_count(), best.end), (0, FittingEnd::Fade));
-    assert!(best.notes[0].contains("faded"));
+    assert!(best.notes[0].to_string().contains("faded"));
     check_whole(best, 48_000);
 }
 
@@ -299,7 +300,7 @@ fn a_loop_goes_round_to_the_sample() {
     let length = 50 * S;
     let fitting = quick_fitting(&cut, &read.reading, &read.likeness, &FitRequest::of_length(length));
     let seam = &fitting.splices[0];
-    assert!((seam.leave_bar, seam.enter_bar) == (8, 0) && seam.why.contains("cut as a loop") && seam.hard_to_hear() > 85, "{seam:?}");
+    assert!((seam.leave_bar, seam.enter_bar) == (8, 0) && seam.why.to_string().contains("cut as a loop") && seam.hard_to_hear() > 85, "{seam:?}");
     // Up to a splice in the middle of a round, if there is one.
     let round = fitting.splices.iter().take_while(|s| s.enter_bar == 0).count();
     let until = fitting.splices.get(round).map_or(40 * S, |s| s.at_samples - 2 * S) as usize;
@@ -332,9 +333,17 @@ fn a_splice_at_which_another_phrase_goes_on_says_so() {
     assert_eq!((first.end, first.splices.len()), (FittingEnd::OwnEnding, 1), "{}", first.why);
     let splice = &first.splices[0];
     assert!(splice.is_sequel && splice.leave_bar.is_multiple_of(4) && splice.enter_bar.is_multiple_of(4));
-    assert!(splice.why.starts_with("another phrase goes on here, not a repeat: of the bed's own steps from phrase to phrase 90 in 100"), "{}", splice.why);
-    assert!(splice.terms.iter().any(|t| t.name == "another phrase than would have come") && first.why.contains("another phrase goes on"), "{}", first.why);
+    assert!(
+        splice.why.to_string().starts_with("another phrase goes on here, not a repeat: of the bed's own steps from phrase to phrase 90 in 100"),
+        "{}",
+        splice.why
+    );
+    assert!(
+        splice.terms.iter().any(|t| t.name == message!("splice.term.otherPhrase")) && first.why.to_string().contains("another phrase goes on"),
+        "{}",
+        first.why
+    );
     // The same length of the bed as it is: what would have come comes again.
     let same = fit(&made.sound, read, length).remove(0);
-    assert!(same.splices.iter().all(|s| !s.is_sequel) && !same.why.contains("another phrase"), "{}", same.why);
+    assert!(same.splices.iter().all(|s| !s.is_sequel) && !same.why.to_string().contains("another phrase"), "{}", same.why);
 }

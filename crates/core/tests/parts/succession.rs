@@ -130,7 +130,7 @@ fn what_no_machine_can_plan_is_played_once_and_says_so() {
     let read = read_bed(&bed, &mut keep_going()).unwrap();
     let all = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(13 * 3600 * S));
     assert_eq!(all[0].length_samples, 13 * 3600 * S);
-    assert!(all[0].notes[0].contains("up to 12 hours"), "{:?}", all[0].notes);
+    assert!(all[0].notes[0].to_string().contains("up to 12 hours"), "{:?}", all[0].notes);
 }
 
 /// What is drawn is what is heard: the oracle is the rendered bed itself.

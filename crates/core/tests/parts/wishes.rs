@@ -7,6 +7,7 @@ use jaunty_core::fit::{
     EndWish, FitRequest, Fitting, FittingEnd, FittingStart, Liking, Likings, Passage, Pin, Scene, Standing, StartWish, Wish, Wishes, fittings, natural_lengths,
     quick_fitting, retouched,
 };
+use jaunty_core::message::Message;
 use jaunty_core::picture::stills::hold;
 use jaunty_core::picture::{Moment, MomentKind, Origin, Picture, Shot};
 use jaunty_core::reading::{BedRead, Reading, Span, keep_going, read_bed};
@@ -61,7 +62,7 @@ fn a_pinned_moment_sounds_at_its_moment_to_the_sample() {
         let at_s = (line(bar) - POP.1.reading.music_start_samples - (line(earlier) - line(0))) as f64 / S as f64 + off_s;
         let pin = Pin { bed_samples: line(bar) + 333, cut_samples: (at_s * S as f64) as u64 };
         let fitting = best(length_s * S, &[Wish::Pin(pin)]);
-        assert!(fitting.notes.iter().all(|n| !n.contains("set aside")), "bar {bar} at {at_s}: {:?}", fitting.notes);
+        assert!(fitting.notes.iter().all(|n| !n.to_string().contains("set aside")), "bar {bar} at {at_s}: {:?}", fitting.notes);
         let piece = fitting.pieces.iter().find(|p| (p.cut_start_samples..p.cut_end_samples).contains(&pin.cut_samples)).unwrap();
         assert_eq!(piece.source_position(pin.cut_samples), pin.bed_samples as f64, "bar {bar} at {at_s} s");
         assert!((fitting.speed - 1.0).abs() <= 0.0105, "{}", fitting.speed);
@@ -93,7 +94,7 @@ fn what_is_left_out_never_sounds_and_what_is_kept_always_does() {
         let fitting = best(length_s * S, &[Wish::LeaveOut(passage(8, 16)), Wish::Keep(passage(24, 28))]);
         let heard = bars_heard(&fitting);
         assert!(!heard.iter().any(|b| (8..16).contains(b)), "{length_s} s: {heard:?}");
-        let set_aside = fitting.notes.iter().any(|n| n.contains("set aside"));
+        let set_aside = fitting.notes.iter().any(|n| n.to_string().contains("set aside"));
         assert!(set_aside || (24..28).all(|b| heard.contains(&b)), "{length_s} s: {heard:?} {:?}", fitting.notes);
         assert!(!set_aside || length_s < 40, "{length_s} s: {:?}", fitting.notes);
     }
@@ -154,20 +155,20 @@ fn wishes_that_contradict_are_named_and_the_rest_holds() {
     // Both want other music at one moment.
     let pins = [Pin { bed_samples: line(9), cut_samples: 20 * S }, Pin { bed_samples: line(33), cut_samples: 21 * S }];
     let fitting = best(60 * S, &pins.map(Wish::Pin));
-    let told: Vec<&String> = fitting.notes.iter().filter(|n| n.contains("set aside")).collect();
-    assert!(told.len() == 1 && told[0].contains("contradicts the pin"), "{:?}", fitting.notes);
+    let told: Vec<&Message> = fitting.notes.iter().filter(|n| n.to_string().contains("set aside")).collect();
+    assert!(told.len() == 1 && told[0].to_string().contains("contradicts the pin"), "{:?}", fitting.notes);
     // In what is to be left out.
     let fitting = best(60 * S, &[Wish::LeaveOut(passage(8, 16)), Wish::Pin(Pin { bed_samples: line(12), cut_samples: 30 * S })]);
-    assert!(fitting.notes.iter().any(|n| n.contains("set aside") && n.contains("to be left out")), "{:?}", fitting.notes);
+    assert!(fitting.notes.iter().any(|n| n.to_string().contains("set aside") && n.to_string().contains("to be left out")), "{:?}", fitting.notes);
     assert!(!bars_heard(&fitting).iter().any(|b| (8..16).contains(b)));
     // Longer than the cut; and an ending that is not there.
     let fitting = best(12 * S, &[Wish::Keep(passage(8, 24))]);
-    assert!(fitting.notes.iter().any(|n| n.contains("longer than")), "{:?}", fitting.notes);
+    assert!(fitting.notes.iter().any(|n| n.to_string().contains("longer than")), "{:?}", fitting.notes);
     let (made, read) = read(Piece { ring_s: 0.0, ..Piece::pop(120.0, 24) });
     let wishes = Wishes { end: EndWish::OwnEnding { hit_samples: None }, ..Wishes::default() };
     let request = FitRequest { wishes, ..FitRequest::of_length(30 * S) };
     let notes = quick_fitting(&made.sound, &read.reading, &read.likeness, &request).notes;
-    assert!(notes.iter().any(|n| n.contains("this bed has none")), "{notes:?}");
+    assert!(notes.iter().any(|n| n.to_string().contains("this bed has none")), "{notes:?}");
 }
 
 #[test]
@@ -219,9 +220,9 @@ fn alternatives_differ_and_say_how() {
         assert!((4..=8).contains(&all.len()), "{length_s} s: {} fittings", all.len());
         // Eight bars come again and again: only lengths that leave out whole eights of them can keep both ends unheard.
         let whole = (all[0].start, all[0].end) == (FittingStart::Top, FittingEnd::OwnEnding);
-        assert!(all[0].why.contains(if whole { "it begins and ends as the bed does" } else { "left out" }), "{length_s} s: {}", all[0].why);
-        assert!(all[1..].iter().all(|one| one.why.starts_with("Gives up") || one.why.starts_with("Keeps other passages")));
-        assert!(all[1..].iter().filter(|one| whole && one.start != all[0].start).all(|one| one.why.contains("the opening")));
+        assert!(all[0].why.to_string().contains(if whole { "it begins and ends as the bed does" } else { "left out" }), "{length_s} s: {}", all[0].why);
+        assert!(all[1..].iter().all(|one| one.why.to_string().starts_with("Gives up") || one.why.to_string().starts_with("Keeps other passages")));
+        assert!(all[1..].iter().filter(|one| whole && one.start != all[0].start).all(|one| one.why.to_string().contains("the opening")));
         for (k, one) in all.iter().enumerate() {
             assert!(!one.name.is_empty() && all[..k].iter().all(|o| o.name != one.name), "{length_s} s: {:?}", all.iter().map(|f| &f.name).collect::<Vec<_>>());
             let alike = |o: &Fitting| o.agreement(one) > 0.999 && o.end == one.end && o.start == one.start;
@@ -294,7 +295,7 @@ fn every_second_from_ten_to_three_times_the_bed_is_exact_and_as_asked() {
                 assert_eq!(fitting.pieces.last().unwrap().cut_end_samples, length_s * S);
                 assert!(fitting.pieces.windows(2).all(|w| w[0].cut_end_samples == w[1].cut_start_samples));
                 assert!((fitting.speed - 1.0).abs() <= 0.0105, "bed {k}, {length_s} s: {}", fitting.speed);
-                if fitting.notes.iter().all(|n| !n.contains("set aside")) && fitting.end != FittingEnd::Silence {
+                if fitting.notes.iter().all(|n| !n.to_string().contains("set aside")) && fitting.end != FittingEnd::Silence {
                     let sounds = |p: &Passage| leave_out.iter().any(|o| p.end_samples.min(o.end_samples) > p.start_samples.max(o.start_samples) + S / 4);
                     assert!(!fitting.heard_passages().iter().any(sounds), "bed {k}, {length_s} s plays what was left out");
                 }
@@ -370,7 +371,7 @@ fn the_singing_is_left_out_as_one_wish_wherever_the_reading_hears_it() {
     // Where all of it is sung there is nothing else, and that is said.
     reading.singing = vec![Span { start_samples: 0, end_samples: *lines.last().unwrap(), likelihood: 0.9 }];
     let all = fitted(&reading, 60);
-    assert!(all.notes.iter().any(|n| n.contains("singing")), "{:?}", all.notes);
+    assert!(all.notes.iter().any(|n| n.to_string().contains("singing")), "{:?}", all.notes);
 }
 
 #[test]
@@ -380,7 +381,7 @@ fn what_cannot_hold_is_not_blamed_on_wishes_that_nobody_has() {
         let mut all = Wishes { most_speed_change: 0.0, ..Wishes::default() };
         wishes.iter().for_each(|w| all.say(w.clone()).unwrap());
         let fitting = quick_fitting(&made.sound, &read.reading, &read.likeness, &FitRequest { wishes: all, ..FitRequest::of_length(3 * S) });
-        fitting.notes.join(" ")
+        fitting.notes.iter().map(Message::to_string).collect::<Vec<_>>().join(" ")
     };
     let end = Wish::End(EndWish::OwnEnding { hit_samples: None });
     let alone = says(std::slice::from_ref(&end));
@@ -473,7 +474,7 @@ fn every_wish_that_is_told_can_be_taken_back_by_what_it_is_about() {
     let mut all = Wishes::default();
     said.iter().for_each(|wish| all.say(wish.clone()).unwrap());
     let standing = all.standing();
-    let words: Vec<String> = standing.iter().map(|one| all.words_of(one).unwrap()).collect();
+    let words: Vec<String> = standing.iter().map(|one| all.message_of(one).unwrap().to_string()).collect();
     assert_eq!(words.len(), said.len(), "{words:?}");
     assert!(words.iter().all(|w| !w.is_empty()) && words.iter().collect::<std::collections::HashSet<_>>().len() == words.len(), "{words:?}");
     for taken in &standing {
@@ -481,9 +482,9 @@ fn every_wish_that_is_told_can_be_taken_back_by_what_it_is_about() {
         assert!(one.take_back(taken));
         let left: Vec<Standing> = standing.iter().filter(|s| *s != taken).copied().collect();
         assert_eq!(one.standing(), left);
-        assert_eq!((one.words_of(taken), one.clone().take_back(taken)), (None, false), "{taken:?} is gone");
+        assert_eq!((one.message_of(taken), one.clone().take_back(taken)), (None, false), "{taken:?} is gone");
     }
-    assert_eq!(all.words_of(&Standing::Pin { cut_samples: 1 }), None);
+    assert_eq!(all.message_of(&Standing::Pin { cut_samples: 1 }), None);
 }
 
 proptest! {
@@ -513,7 +514,7 @@ proptest! {
             prop_assert!(fitting.pieces.windows(2).all(|w| w[0].cut_end_samples == w[1].cut_start_samples && w[0].cut_start_samples <= w[0].cut_end_samples));
             let lines = fitting.bar_lines(&read.reading.bar_lines_samples());
             prop_assert!(lines.windows(2).all(|w| w[0].0 < w[1].0), "{lines:?}");
-            let told = fitting.notes.iter().filter(|n| n.contains("set aside") || n.contains("cannot be met")).count();
+            let told = fitting.notes.iter().filter(|n| n.to_string().contains("set aside") || n.to_string().contains("cannot be met")).count();
             let met = |pin: &Pin| {
                 // Within 25 ms of a join the moment may lie in what the join cuts off: it is kept all the same.
                 let near = |p: &&jaunty_core::fit::Piece| (p.cut_start_samples.saturating_sub(1200)..p.cut_end_samples + 1200).contains(&pin.cut_samples);
@@ -604,7 +605,7 @@ proptest! {
             prop_assert!(lines.windows(2).all(|w| w[0].0 < w[1].0), "{lines:?}");
             let most = wishes.most_speed_change + 0.0025;
             prop_assert!((fitting.speed - 1.0).abs() <= most, "speed {} for {:?}", fitting.speed, wishes.pins);
-            let told = fitting.notes.iter().any(|n| n.contains("set aside") || n.contains("cannot be met") || n.contains("played once"));
+            let told = fitting.notes.iter().any(|n| n.to_string().contains("set aside") || n.to_string().contains("cannot be met") || n.to_string().contains("played once"));
             if !told {
                 // Beyond the crossfades nothing of it is heard.
                 let sounds = |out: &Passage| fitting.heard_passages().iter().any(|p| p.end_samples.min(out.end_samples) > p.start_samples.max(out.start_samples) + S / 10);

@@ -18,7 +18,7 @@ async fn figures_of_the_house_are_kept_and_the_next_cut_begins_with_them() {
     // Kept is not taken: the cut says so.
     let (status, view) = stand.say(&first, "levels", json!({ "do": "house", "house": house })).await;
     assert_eq!((status, view["plan"]["house"]["name"].as_str()), (200, Some("Evening")), "{view}");
-    assert!(view["plan"]["undo"].as_str().unwrap().contains("Evening"));
+    assert!(view["plan"]["undo"]["facts"]["name"]["name"].as_str().unwrap().contains("Evening"));
 
     let (second, view) = stand.with_bed("Episode two", "20").await;
     assert_eq!((&view["plan"]["house"]["name"], view["plan"]["shape"]["underSpeechDb"].as_f64()), (&json!("Evening"), Some(26.0)));

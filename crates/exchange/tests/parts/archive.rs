@@ -21,7 +21,7 @@ fn revision(number: u32, parent: Option<u32>) -> ArchivedRevision {
         parent,
         base: None,
         planned_for: None,
-        what: "make the cut".into(),
+        what: jaunty_core::message!("cut.new"),
         said: None,
         setup: hash_of(SETUP),
         plan: hash_of(PLAN),

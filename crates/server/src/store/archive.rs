@@ -1,10 +1,11 @@
 //! A whole cut, out of the tables and into them.
 
-use super::cuts::Origin;
+use super::cuts::{Origin, stored};
 use super::{StoreError, documents};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::Licence;
 use jaunty_core::digest::hex;
+use jaunty_core::message::Message;
 use jaunty_exchange::archive::{ArchivedReading, ArchivedRevision, Contents, Documents, FORMAT, VERSION, hash_of};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlPool, MySqlTransaction};
@@ -65,7 +66,7 @@ pub async fn history<W: Write>(pool: &MySqlPool, cut: Uuid, shown: u32, document
             parent: line.parent,
             base: line.base,
             planned_for: line.planned_for,
-            what: line.what,
+            what: Message::from_stored(&line.what),
             said: line.said,
             setup: hex(&line.setup_hash),
             plan: hex(&line.plan_hash),
@@ -171,7 +172,7 @@ pub async fn insert(pool: &MySqlPool, contents: &Contents, licences: &[Licence],
         .bind(line.parent)
         .bind(line.base)
         .bind(line.planned_for)
-        .bind(line.what.chars().take(200).collect::<String>())
+        .bind(stored(&line.what))
         .bind(&line.said)
         .bind(&kept[line.setup.as_str()])
         .bind(&kept[line.plan.as_str()])

@@ -4,6 +4,7 @@ use super::{Code, Problem, Studio};
 use crate::store::cuts::{self, Commit, CutRow, Sounding, Step};
 use crate::store::{StoreError, jobs};
 use jaunty_core::cut::{Arrival, Change, Cut, Effect, LevelsChange, Readings, Refusal, Setup, Work, compute};
+use jaunty_core::message::Message;
 use jaunty_core::plan::{Plan, Role};
 use jaunty_core::shape::{Corners, GainCurve};
 use serde::Serialize;
@@ -35,10 +36,10 @@ impl Said {
         }
     }
 
-    fn words(&self, before: &Cut) -> String {
+    fn message(&self, before: &Cut) -> Message {
         match self {
-            Self::Change(change) => change.words(before),
-            Self::Arrival(arrival) => arrival.words(before),
+            Self::Change(change) => change.message(before),
+            Self::Arrival(arrival) => arrival.message(before),
         }
     }
 }
@@ -103,7 +104,7 @@ impl Studio {
         let before = current.cut;
         let mut wanted = Cut { setup: row.setup.clone(), ..before.clone() };
         let effect = said.apply(&mut wanted, &readings)?;
-        let what = said.words(&Cut { setup: row.setup.clone(), ..before.clone() });
+        let what = said.message(&Cut { setup: row.setup.clone(), ..before.clone() });
         let mut work = Vec::new();
         let sounding = match &effect {
             Effect::Unchanged(follows) => {

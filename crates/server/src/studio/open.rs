@@ -8,6 +8,7 @@ use crate::store::people;
 use crate::store::remarks::{self, RemarkRow};
 use crate::store::sounds::{self, SoundRow};
 use jaunty_core::cut::{Candidate, Readings, Take, Work, fitted_under, scene};
+use jaunty_core::message::Message;
 use jaunty_core::plan::Role;
 use jaunty_core::reading::Reading;
 use jaunty_core::speech::SpeechReading;
@@ -21,7 +22,7 @@ pub struct OpenCut {
     /// The revision that is shown.
     pub current: Revision,
     /// What redo would do.
-    pub redo: Option<String>,
+    pub redo: Option<Message>,
     /// The bed at hand.
     pub bed: Option<OpenBedReading>,
     /// Readings of all beds on the cut, for its plan.

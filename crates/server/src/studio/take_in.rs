@@ -7,6 +7,7 @@ use crate::store::cuts::{Commit, Origin, Sounding};
 use crate::store::{Received, cuts, sounds};
 use futures_util::Stream;
 use jaunty_core::cut::{Arrival, Change, Cut, ListFile, ReadingChange, Setup, UsedSound, Work};
+use jaunty_core::message;
 use jaunty_core::picture::Unused;
 use jaunty_core::reading::Correction;
 use jaunty_core::units::{CutLength, samples_from_seconds, seconds_from_samples};
@@ -135,7 +136,7 @@ impl Studio {
         let mut setup = setup.clone();
         self.begins_as_the_last(&mut setup).await?;
         let origin = Origin { project: self.behalf.project, by: self.behalf.person };
-        Ok(cuts::insert(&self.pool, &Cut::new(setup), "make the cut", origin).await?)
+        Ok(cuts::insert(&self.pool, &Cut::new(setup), &message!("cut.new"), origin).await?)
     }
 
     /// A copy of a cut as it is now, with a history of its own.
@@ -151,9 +152,9 @@ impl Studio {
         let waits = !wanted.sounds_like(&cut.setup);
         cut.setup = if waits { Setup { title, version: None, ..cut.setup } } else { wanted.clone() };
         let origin = Origin { project: cuts::project_of(&self.pool, id).await?, by: self.behalf.person };
-        let copy = cuts::insert(&self.pool, &cut, "copy the cut", origin).await?;
+        let copy = cuts::insert(&self.pool, &cut, &message!("cut.copy"), origin).await?;
         if waits {
-            let commit = Commit { what: "copy the cut", said: None, setup: &wanted, sounding: Sounding::Waits, work: &[Work::Plan], by: origin.by };
+            let commit = Commit { what: &message!("cut.copy"), said: None, setup: &wanted, sounding: Sounding::Waits, work: &[Work::Plan], by: origin.by };
             cuts::commit(&self.pool, &cuts::cut(&self.pool, copy).await?, &commit).await?;
         }
         Ok(copy)

@@ -6,6 +6,7 @@ use crate::store::handed::{self, HandedRow};
 use crate::store::jobs::{self, JobRow};
 use crate::store::sounds;
 use jaunty_core::cut::{Arrival, MOST_VERSIONS};
+use jaunty_core::message;
 use jaunty_core::reading::Reading;
 use jaunty_core::units::CutLength;
 use uuid::Uuid;
@@ -83,7 +84,7 @@ impl Studio {
             there.push(length.frames());
             versions.push(wanted.version(&mother.id.to_string(), length));
         }
-        Ok(cuts::insert_versions(&self.pool, mother.id, &versions, "make a version of another length", self.behalf.person).await?)
+        Ok(cuts::insert_versions(&self.pool, mother.id, &versions, &message!("cut.version"), self.behalf.person).await?)
     }
 
     /// A version takes over what changed in the cut that it is a version of; the revision that is shown then.

@@ -64,7 +64,7 @@ async fn commit(house: &House, row: &CutRow, seen: u32, change: usize, sounding:
     }
     let setup = Setup { title: format!("{}.{change}", row.setup.title), ..row.setup.clone() };
     let work: &[Work] = if matches!(sounding, Sounding::Waits) { &[Work::Plan] } else { &[] };
-    let commit = Commit { what: "do it", said: None, setup: &setup, sounding, work, by: None };
+    let commit = Commit { what: &jaunty_core::message!("fit.again"), said: None, setup: &setup, sounding, work, by: None };
     cuts::commit(&house.studio.pool, row, &commit).await.map_err(|cause| Problem::from(cause).code())
 }
 

@@ -11,6 +11,7 @@ import { useFindings } from '../checking/useFindings'
 import { contentsOf } from './contents'
 import { useCut } from './useCut'
 import { useHere } from './useHere'
+import { wordsOf } from '../../shared/i18n'
 
 const props = defineProps<{ id: string; step: Step }>()
 const actions = useCut(toRef(props, 'id'))
@@ -116,10 +117,10 @@ const keys = ref<{ open: boolean }>()
         </p>
         <FilmView v-if="cut.film && !SHOWS_FILM.includes(step)" :cut="cut" :listening="listening" class="small-film" />
         <button class="plain" :disabled="!cut.plan.undo" data-test="undo" title="Ctrl+Z" @click="actions.undo()">
-          Undo<template v-if="cut.plan.undo">: {{ cut.plan.undo }}</template>
+          Undo<template v-if="cut.plan.undo">: {{ wordsOf(cut.plan.undo) }}</template>
         </button>
         <button v-if="cut.plan.redo" class="plain" data-test="redo" title="Ctrl+Shift+Z" @click="actions.redo()">
-          Redo: {{ cut.plan.redo }}
+          Redo: {{ wordsOf(cut.plan.redo) }}
         </button>
         <router-link to="/guide" class="plain" target="_blank" data-test="guide">Guide</router-link>
         <button class="plain" data-test="show-keys" @click="keys && (keys.open = true)">Keys <kbd>?</kbd></button>

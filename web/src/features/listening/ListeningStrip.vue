@@ -5,6 +5,7 @@ import type { CutView } from '../../shared/http'
 import { bare, clock, count, decibels, secondsTyped } from '../../shared/words'
 import type { Hear, Listening } from './useListening'
 import { useMeters } from './useMeters'
+import { wordsOf } from '../../shared/i18n'
 
 const props = defineProps<{ cut: CutView; listening: Listening }>()
 
@@ -157,7 +158,7 @@ useKeys(
         class="plain"
         :class="{ on: listening.before.value }"
         :aria-pressed="listening.before.value"
-        :title="`Hear it without: ${cut.plan.what}`"
+        :title="`Hear it without: ${wordsOf(cut.plan.what)}`"
         data-test="hear-before"
         @click="listening.toggleBefore()"
       >

@@ -6,6 +6,7 @@ import { answerAt, type CloseUp, type CutView, type Of, type SpliceView } from '
 import { useAnswer } from '../../shared/query'
 import NumberField from '../../shared/NumberField.vue'
 import { clock, decibels, samples } from '../../shared/words'
+import { wordsOf } from '../../shared/i18n'
 
 /** One splice: both sides over each other, and everything that can be changed of it. */
 const props = defineProps<{ cut: CutView; splice: SpliceView; index: number; count: number; busy: boolean }>()
@@ -33,7 +34,7 @@ type Touch = Omit<Extract<Of<'fit'>, { do: 'touch' }>, 'about' | 'do' | 'splice'
 const touch = (what: Touch) => emit('say', { about: 'fit', do: 'touch', splice: props.splice.name, ...what })
 const nudge = (samples: number) => touch({ nudgeSamples: samples })
 const nextBest = () => emit('say', { about: 'fit', do: 'wish', wish: { what: 'noSplice', ...props.splice.name } })
-const terms = computed(() => props.splice.terms.map((t) => `${t.name} ${t.cost.toFixed(2)}`).join(', '))
+const terms = computed(() => props.splice.terms.map((t) => `${wordsOf(t.name)} ${t.cost.toFixed(2)}`).join(', '))
 const joint = computed(() =>
   view.value ? `${view.value.jointDb < 0 ? '−' : '+'}${Math.abs(view.value.jointDb).toFixed(1)} dB` : '',
 )
@@ -153,8 +154,8 @@ defineExpose({ nudge, touch, nextBest })
       >
     </div>
     <p class="soft why">
-      {{ splice.why }}. Its spectrum changes more than at {{ splice.surprisePercent }} % of the bed's own bar lines;
-      both sides are {{ splice.correlation > 0.5 ? 'alike' : 'unlike' }} in the crossfade ({{
+      {{ wordsOf(splice.why) }}. Its spectrum changes more than at {{ splice.surprisePercent }} % of the bed's own bar
+      lines; both sides are {{ splice.correlation > 0.5 ? 'alike' : 'unlike' }} in the crossfade ({{
         decibels(splice.correlation)
       }}).<template v-if="terms"> What it cost: {{ terms }}.</template>
     </p>

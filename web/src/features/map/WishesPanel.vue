@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import type { CutView, NaturalWaysView, Of, Wish } from '../../shared/http'
 import NumberField from '../../shared/NumberField.vue'
 import { clock, samples } from '../../shared/words'
+import { wordsOf } from '../../shared/i18n'
 
 /** What is wanted of the fit, and how else the length could be made. */
 const props = defineProps<{ cut: CutView; busy: boolean; ways: NaturalWaysView | null; positionS: number }>()
@@ -202,7 +203,7 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
         :disabled="busy"
         :data-test="`like-${one.liking}`"
         @change="wish({ what: 'liking', liking: one.liking, on: !one.on })"
-        >{{ one.words }}</a-checkbox
+        >{{ wordsOf(one.words) }}</a-checkbox
       >
     </div>
     <div class="pairs">
@@ -240,12 +241,12 @@ type EndKind = Extract<Wish, { what: 'end' }>['kind']
           @clear="wish({ what: 'mostPlays', times: null })"
       /></label>
     </div>
-    <p v-for="one in wishes.standing" :key="one.words" class="said" data-test="wish">
-      <span>{{ one.words }}</span>
+    <p v-for="one in wishes.standing" :key="wordsOf(one.words)" class="said" data-test="wish">
+      <span>{{ wordsOf(one.words) }}</span>
       <button
         class="plain soft"
         :disabled="busy"
-        :aria-label="`Take back: ${one.words}`"
+        :aria-label="`Take back: ${wordsOf(one.words)}`"
         @click="emit('say', { about: 'fit', do: 'takeBack', wish: one.wish })"
       >
         take back

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import type { BedReading } from '../../drawing/bars'
 import { count } from '../../shared/words'
 import type { Correction } from '../../shared/http'
+import { wordsOf } from '../../shared/i18n'
 
 /** How the bed is counted, and every way to count it otherwise. */
 const props = defineProps<{ reading: BedReading; taps: number; tapsBpm: number | null }>()
@@ -75,9 +76,9 @@ const metre = computed({
     </dl>
     <template v-if="opinions.length">
       <p class="soft or">Or is it …</p>
-      <p v-for="opinion in opinions" :key="opinion.words" class="opinion">
+      <p v-for="opinion in opinions" :key="wordsOf(opinion.words)" class="opinion">
         <button class="plain" data-test="opinion" @click="emit('say', opinion.correction)">
-          {{ opinion.words }}
+          {{ wordsOf(opinion.words) }}
         </button>
         <span class="soft numbers">{{ opinion.percent }} %</span>
       </p>

@@ -2,10 +2,11 @@
 
 use crate::cut::{Candidate, Cut, Effect, MOST_TEMPO_PERCENT, Opinion, OwnTerms, PartError, Readings, Refusal, Setup, Take, UsedSound, Work, within_a_cut};
 use crate::kind::Kind;
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::plan::Role;
 use crate::plan::succession::Handover;
 use crate::terms::Terms;
-use crate::units::seconds_from_samples;
 use serde::{Deserialize, Serialize};
 
 /// The longest note, in characters.
@@ -201,19 +202,19 @@ impl BedChange {
         Ok(Effect::Replan)
     }
 
-    pub(super) fn words(&self, before: &Cut) -> String {
+    pub(super) fn message(&self, before: &Cut) -> Message {
         let name = |sound: &str| candidate(&before.setup, sound).map_or("?", |c| c.name.as_str()).to_owned();
         match self {
-            Self::Use { sound } => format!("use the bed \"{}\"", name(sound)),
-            Self::UseNone => "use no bed".into(),
-            Self::Candidate(change) => change.words(&name(&change.sound)),
-            Self::Drop { sound } => format!("take \"{}\" away", name(sound)),
-            Self::Tempo { sound, faster_percent: Some(0.0), .. } => format!("\"{}\" at its own tempo", name(sound)),
-            Self::Tempo { sound, .. } => format!("bring \"{}\" to another tempo", name(sound)),
-            Self::GoOnWith { sound, .. } => format!("go on with \"{}\"", name(sound)),
-            Self::TakeToHand { .. } => "work on another bed".into(),
-            Self::MoveHandover { at_samples, .. } => format!("hand over at {:.1} s", seconds_from_samples(*at_samples)),
-            Self::TakeOff { .. } => "take a bed off the cut".into(),
+            Self::Use { sound } => message!("bed.use", name = name(sound)),
+            Self::UseNone => message!("bed.useNone"),
+            Self::Candidate(change) => change.message(&name(&change.sound)),
+            Self::Drop { sound } => message!("bed.drop", name = name(sound)),
+            Self::Tempo { sound, faster_percent: Some(0.0), .. } => message!("bed.ownTempo", name = name(sound)),
+            Self::Tempo { sound, .. } => message!("bed.otherTempo", name = name(sound)),
+            Self::GoOnWith { sound, .. } => message!("bed.goOnWith", name = name(sound)),
+            Self::TakeToHand { .. } => message!("bed.takeToHand"),
+            Self::MoveHandover { at_samples, .. } => message!("bed.handOverAt", seconds = Fact::length(*at_samples)),
+            Self::TakeOff { .. } => message!("bed.takeOff"),
         }
     }
 }
@@ -255,16 +256,16 @@ impl CandidateChange {
         Ok(Effect::Note(role.map(|role| Work::Read { sound: hash, role })))
     }
 
-    fn words(&self, name: &str) -> String {
+    fn message(&self, name: &str) -> Message {
         match (self.opinion, &self.note, self.kind) {
-            (Some(Opinion::Yes), ..) => format!("say yes to \"{name}\""),
-            (Some(Opinion::Maybe), ..) => format!("say maybe to \"{name}\""),
-            (Some(Opinion::No), ..) => format!("say no to \"{name}\""),
-            (_, _, Some(Kind::Music)) => format!("call \"{name}\" music"),
-            (_, _, Some(Kind::Speech)) => format!("call \"{name}\" speech"),
-            (_, _, Some(Kind::Room)) => format!("call \"{name}\" room sound"),
-            (None, None, None) if self.terms.is_some() => format!("say by which terms \"{name}\" is used"),
-            (None, _, None) => format!("note something about \"{name}\""),
+            (Some(Opinion::Yes), ..) => message!("bed.yes", name = name),
+            (Some(Opinion::Maybe), ..) => message!("bed.maybe", name = name),
+            (Some(Opinion::No), ..) => message!("bed.no", name = name),
+            (_, _, Some(Kind::Music)) => message!("bed.isMusic", name = name),
+            (_, _, Some(Kind::Speech)) => message!("bed.isSpeech", name = name),
+            (_, _, Some(Kind::Room)) => message!("bed.isRoom", name = name),
+            (None, None, None) if self.terms.is_some() => message!("bed.terms", name = name),
+            (None, _, None) => message!("bed.note", name = name),
         }
     }
 }

@@ -1,6 +1,8 @@
 //! What was looked at and stays as it is.
 
 use crate::cut::{Accepted, Cut, Effect, Refusal};
+use crate::message;
+use crate::message::Message;
 use serde::{Deserialize, Serialize};
 
 /// As many findings may be accepted.
@@ -49,10 +51,10 @@ impl CheckChange {
         Ok(Effect::Note(None))
     }
 
-    pub(super) fn words(&self) -> String {
+    pub(super) fn message(&self) -> Message {
         match self {
-            Self::Accept(accepted) => format!("{} accepts what Check found", accepted.by.trim()),
-            Self::Reopen { .. } => "look again at what Check found".into(),
+            Self::Accept(accepted) => message!("check.accept", by = accepted.by.trim()),
+            Self::Reopen { .. } => message!("check.reopen"),
         }
     }
 }

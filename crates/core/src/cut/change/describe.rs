@@ -1,6 +1,8 @@
 //! Title, length, rate, first timecode and purpose.
 
 use crate::cut::{Cut, Effect, Refusal, Setup};
+use crate::message;
+use crate::message::Message;
 use crate::picture::Picture;
 use crate::terms::Purpose;
 use crate::units::{CutLength, FrameRate};
@@ -103,18 +105,20 @@ impl CutChange {
         })
     }
 
-    pub(super) fn words(&self, before: &Cut) -> String {
+    pub(super) fn message(&self, before: &Cut) -> Message {
         let Self::Describe(description) = self;
         let mut after = before.setup.clone();
         if description.put_in(&mut after).is_err() {
-            return "describe the cut".into();
+            return message!("cut.describe");
         }
         let renamed = Setup { title: after.title.clone(), ..before.setup.clone() };
         match () {
-            () if !after.sounds_like(&before.setup) => format!("make the cut {} long", after.picture.rate.timecode(after.picture.length_frames)),
-            () if after == renamed => format!("call the cut \"{}\"", after.title),
-            () if after.purpose != before.setup.purpose => "change what the cut is for".into(),
-            () => "change rate or first timecode".into(),
+            () if !after.sounds_like(&before.setup) => {
+                message!("cut.length", length = after.picture.rate.timecode(after.picture.length_frames).to_string())
+            }
+            () if after == renamed => message!("cut.title", title = after.title),
+            () if after.purpose != before.setup.purpose => message!("cut.purpose"),
+            () => message!("cut.rate"),
         }
     }
 }

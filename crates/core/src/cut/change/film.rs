@@ -4,6 +4,8 @@ use super::bed::handover;
 use super::levels::lowered;
 use crate::cut::{Cut, Effect, Film, Refusal, Work, within_a_cut};
 use crate::fit::Passage;
+use crate::message;
+use crate::message::Message;
 use crate::plan::{FILM_GAIN_DB, Role, SpeechRule};
 use crate::units::CutLength;
 use serde::{Deserialize, Serialize};
@@ -103,20 +105,20 @@ impl FilmChange {
         Ok(Effect::Replan)
     }
 
-    pub(super) fn words(&self, before: &Cut) -> String {
+    pub(super) fn message(&self, before: &Cut) -> Message {
         match self {
             Self::Length => {
                 let length = before.setup.film.as_ref().map(|f| f.rate.timecode(f.length_frames).to_string()).unwrap_or_default();
-                format!("make the cut as long as the film, {length}")
+                message!("film.length", length = length)
             }
-            Self::Talk { on: true } => "take the talk in the film for speech".into(),
-            Self::Talk { on: false } => "take the talk in the film for sound".into(),
-            Self::Sound { on: Some(true), .. } => "hear the film's own sound".into(),
-            Self::Sound { on: Some(false), .. } => "leave the film's own sound out".into(),
-            Self::Sound { on: None, .. } => "change the film's own sound".into(),
-            Self::HandOver { to_bed: true, .. } => "hand over from the film's own sound to the bed".into(),
-            Self::HandOver { to_bed: false, .. } => "hand over from the bed to the film's own sound".into(),
-            Self::Drop => "take the film away".into(),
+            Self::Talk { on: true } => message!("film.talkIsSpeech"),
+            Self::Talk { on: false } => message!("film.talkIsSound"),
+            Self::Sound { on: Some(true), .. } => message!("film.hear"),
+            Self::Sound { on: Some(false), .. } => message!("film.leaveOut"),
+            Self::Sound { on: None, .. } => message!("film.change"),
+            Self::HandOver { to_bed: true, .. } => message!("film.toBed"),
+            Self::HandOver { to_bed: false, .. } => message!("film.toFilm"),
+            Self::Drop => message!("film.drop"),
         }
     }
 }

@@ -2,11 +2,13 @@
 
 use crate::cut::{Cut, Effect, Readings, Refusal, Setup, within_a_cut};
 use crate::fit::{EndWish, Standing, StartWish, Wish, Wishes};
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::picture::MOST_TAIL_S;
 use crate::picture::stills::hold;
 use crate::plan::Role;
 use crate::splice::{Law, SpliceAt, Touch};
-use crate::units::{CutLength, samples_from_seconds, seconds_from_samples};
+use crate::units::{CutLength, samples_from_seconds};
 use serde::{Deserialize, Serialize};
 
 /// A change of the fit.
@@ -217,51 +219,51 @@ impl FitChange {
         }
     }
 
-    pub(super) fn words(&self, before: &Cut) -> String {
+    pub(super) fn message(&self, before: &Cut) -> Message {
         let mut setup = before.setup.clone();
         let wishes = wishes_of(&mut setup).map(|w| w.clone()).unwrap_or_default();
-        let timecode = |frames: u64| before.setup.picture.rate.timecode(frames);
+        let timecode = |frames: u64| before.setup.picture.rate.timecode(frames).to_string();
         match self {
-            Self::Wish { wish } => wish_words(wish, wishes),
-            Self::TakeBack { wish } => format!("take back: {}", wishes.words_of(wish).unwrap_or_default()),
-            Self::Touch(_) => "change a splice by hand".into(),
-            Self::MoveSplice { .. } => "move a splice".into(),
-            Self::Again => "fit again".into(),
-            Self::Choose { fitting } => format!("take fitting {}", fitting + 1),
-            Self::Length { frames } => format!("make the cut {} long", timecode(*frames)),
-            Self::RunOn { frames: 0 } => "end the sound with the picture".into(),
-            Self::RunOn { frames } => format!("let the sound run on for {} behind the picture", timecode(*frames)),
+            Self::Wish { wish } => wish_message(wish, wishes),
+            Self::TakeBack { wish } => message!("fit.takeBack", wish = wishes.message_of(wish).unwrap_or_default()),
+            Self::Touch(_) => message!("fit.touch"),
+            Self::MoveSplice { .. } => message!("fit.moveSplice"),
+            Self::Again => message!("fit.again"),
+            Self::Choose { fitting } => message!("fit.choose", fitting = fitting + 1),
+            Self::Length { frames } => message!("cut.length", length = timecode(*frames)),
+            Self::RunOn { frames: 0 } => message!("fit.endWithPicture"),
+            Self::RunOn { frames } => message!("fit.runOn", length = timecode(*frames)),
             Self::HoldStills { frames } => {
                 let held = hold(&before.setup.picture, *frames).map_or(*frames, |h| h.length_frames);
-                format!("hold the stills until {}", timecode(held))
+                message!("fit.holdStills", length = timecode(held))
             }
         }
     }
 }
 
-fn wish_words(wish: &Wish, mut wishes: Wishes) -> String {
+fn wish_message(wish: &Wish, mut wishes: Wishes) -> Message {
     match wish {
-        Wish::Liking { liking, on: true } => format!("like {}", liking.words()),
-        Wish::Liking { liking, on: false } => format!("no longer ask for {}", liking.words()),
+        Wish::Liking { liking, on: true } => message!("fit.like", liking = liking.message()),
+        Wish::Liking { liking, on: false } => message!("fit.likeNoMore", liking = liking.message()),
         Wish::LeastRun { .. } | Wish::MostPlays { .. } | Wish::SpeedChange { .. } => {
             let _ = wishes.say(wish.clone());
-            format!("fit with {}", wishes.settings())
+            message!("fit.with", settings = wishes.settings())
         }
-        Wish::Free(_) => "let a passage of the bed be free again".into(),
-        Wish::Start(StartWish::Free) => "let the start be free".into(),
-        Wish::End(EndWish::Free) => "let the end be free".into(),
-        Wish::Place { start_samples: None, .. } => "let the bed lie on the whole cut".into(),
-        Wish::Keep(_) => "keep a passage of the bed".into(),
-        Wish::LeaveOut(_) => "leave a passage of the bed out".into(),
-        Wish::LeaveOutSinging { on: true } => "leave the singing out".into(),
-        Wish::LeaveOutSinging { on: false } => "let the singing be heard".into(),
-        Wish::Pin(pin) => format!("pin the bed on {:.1} s of the cut", seconds_from_samples(pin.cut_samples)),
-        Wish::Splice { .. } => "move a splice".into(),
-        Wish::NoSplice(_) => "try the next best place for a splice".into(),
-        Wish::Touch(_) => "change a splice by hand".into(),
-        Wish::Start(_) => "choose the start of the bed".into(),
-        Wish::End(_) => "choose the end of the bed".into(),
-        Wish::Place { .. } => "choose where the bed lies".into(),
+        Wish::Free(_) => message!("fit.free"),
+        Wish::Start(StartWish::Free) => message!("fit.freeStart"),
+        Wish::End(EndWish::Free) => message!("fit.freeEnd"),
+        Wish::Place { start_samples: None, .. } => message!("fit.wholeCut"),
+        Wish::Keep(_) => message!("fit.keep"),
+        Wish::LeaveOut(_) => message!("fit.leaveOut"),
+        Wish::LeaveOutSinging { on: true } => message!("fit.leaveOutSinging"),
+        Wish::LeaveOutSinging { on: false } => message!("fit.hearSinging"),
+        Wish::Pin(pin) => message!("fit.pin", seconds = Fact::length(pin.cut_samples)),
+        Wish::Splice { .. } => message!("fit.moveSplice"),
+        Wish::NoSplice(_) => message!("fit.nextBestSplice"),
+        Wish::Touch(_) => message!("fit.touch"),
+        Wish::Start(_) => message!("fit.start"),
+        Wish::End(_) => message!("fit.end"),
+        Wish::Place { .. } => message!("fit.place"),
     }
 }
 

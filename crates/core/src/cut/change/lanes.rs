@@ -1,14 +1,16 @@
 //! The film's own sound and ambiences by hand.
 
 use crate::cut::{Cut, Refusal, Setup};
+use crate::message;
+use crate::message::Message;
 use crate::plan::{Lane, lane};
 use crate::shape::{LevelChange, LevelError, LevelName, LevelObject};
 
 /// What it is called.
-pub(super) fn name(setup: &Setup, lane: &Lane) -> String {
+pub(super) fn name(setup: &Setup, lane: &Lane) -> Message {
     match lane {
-        Lane::Film => "the film's own sound".into(),
-        Lane::Ambience { sound } => format!("\"{}\"", setup.name_of(sound).unwrap_or("an ambience")),
+        Lane::Film => message!("levels.lane.film"),
+        Lane::Ambience { sound } => message!("levels.lane.ambience", name = setup.name_of(sound).unwrap_or("?")),
     }
 }
 

@@ -4,6 +4,8 @@ use super::fit::wishes_of;
 use super::lanes;
 use crate::cut::{Cut, Effect, HouseFigures, Refusal, Setup, within_a_cut};
 use crate::fit::{Pin, Standing, Wish};
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::plan::{AmbienceWish, BedAgainst, LOWERED_DB, Lane, Role, SpeechRule};
 use crate::shape::pocket::PocketWish;
 use crate::shape::{
@@ -67,21 +69,25 @@ impl Figure {
         }
     }
 
-    fn words(self) -> String {
+    fn message(self) -> Message {
         match self {
-            Self::UnderSpeechDb(db) => format!("lay the bed {} dB under the voice", rounded(db)),
-            Self::AloneDb(db) => format!("lay the bed alone {} dB under", rounded(db)),
-            Self::BedAloneLufs(lufs) => format!("bring the bed alone to {} LUFS", rounded(lufs)),
-            Self::EaseS(s) => format!("ease in {} s", rounded(s)),
-            Self::Opening(of) => (if of.is_some() { "open with the bed alone" } else { "open by the rule for gaps" }).into(),
-            Self::Closing(of) => (if of.is_some() { "rise under the last words" } else { "close by the rule for gaps" }).into(),
-            Self::EvenVoice(on) => (if on { "even the voice" } else { "leave the voice as it came" }).into(),
-            Self::HoldEachPhrase(on) => (if on { "hold the bed under each phrase" } else { "let the bed breathe under the phrases" }).into(),
-            Self::Pocket(None) => "close the pocket for the voice".into(),
-            Self::Pocket(Some(pocket)) => format!("make a pocket of {} dB for the voice", rounded(pocket.depth_db)),
-            Self::TargetLufs(None) => "leave the loudness as it is".into(),
-            Self::TargetLufs(Some(lufs)) => format!("bring the whole to {} LUFS", rounded(lufs)),
-            Self::LeastGapS(_) | Self::FadeInS(_) | Self::FadeOutS(_) | Self::FadeShape(_) => "change the fades or gaps".into(),
+            Self::UnderSpeechDb(db) => message!("levels.underSpeech", db = Fact::figure(db, 2)),
+            Self::AloneDb(db) => message!("levels.alone", db = Fact::figure(db, 2)),
+            Self::BedAloneLufs(lufs) => message!("levels.bedAlone", lufs = Fact::figure(lufs, 2)),
+            Self::EaseS(s) => message!("levels.ease", seconds = Fact::figure(s, 2)),
+            Self::Opening(Some(_)) => message!("levels.openAlone"),
+            Self::Opening(None) => message!("levels.openByRule"),
+            Self::Closing(Some(_)) => message!("levels.closeUnderWords"),
+            Self::Closing(None) => message!("levels.closeByRule"),
+            Self::EvenVoice(true) => message!("levels.evenVoice"),
+            Self::EvenVoice(false) => message!("levels.voiceAsItCame"),
+            Self::HoldEachPhrase(true) => message!("levels.holdEachPhrase"),
+            Self::HoldEachPhrase(false) => message!("levels.breathe"),
+            Self::Pocket(None) => message!("levels.noPocket"),
+            Self::Pocket(Some(pocket)) => message!("levels.pocket", db = Fact::figure(pocket.depth_db, 2)),
+            Self::TargetLufs(None) => message!("levels.noTarget"),
+            Self::TargetLufs(Some(lufs)) => message!("levels.target", lufs = Fact::figure(lufs, 2)),
+            Self::LeastGapS(_) | Self::FadeInS(_) | Self::FadeOutS(_) | Self::FadeShape(_) => message!("levels.fadesOrGaps"),
         }
     }
 }
@@ -194,10 +200,6 @@ pub enum LevelsChange {
         /// Hash of its sound.
         sound: String,
     },
-}
-
-fn rounded(value: f64) -> f64 {
-    (value * 100.0).round() / 100.0
 }
 
 /// Pins what the close is to begin with: the place of the bed that is named, or the one that was pinned where it began before.
@@ -352,32 +354,36 @@ impl LevelsChange {
         Ok(Effect::Reshape)
     }
 
-    pub(super) fn words(&self, before: &Cut) -> String {
-        let named = |lane: &Option<Lane>| lane.as_ref().map_or("the bed".to_owned(), |lane| lanes::name(&before.setup, lane));
+    pub(super) fn message(&self, before: &Cut) -> Message {
+        let named = |lane: &Option<Lane>| lane.as_ref().map_or_else(|| message!("levels.lane.bed"), |lane| lanes::name(&before.setup, lane));
         match self {
-            Self::Figure { figure } => figure.words(),
-            Self::House { house } => format!("take the figures \"{}\"", house.name),
-            Self::Balance { by_db } => (if *by_db > 0.0 { "less bed" } else { "more bed" }).into(),
-            Self::RiseFrom { at_samples, bed_samples: None } => format!("rise at the close from {:.1} s on", seconds_from_samples(*at_samples)),
+            Self::Figure { figure } => figure.message(),
+            Self::House { house } => message!("levels.house", name = &house.name),
+            Self::Balance { by_db } if *by_db > 0.0 => message!("levels.lessBed"),
+            Self::Balance { .. } => message!("levels.moreBed"),
+            Self::RiseFrom { at_samples, bed_samples: None } => message!("levels.riseFrom", seconds = Fact::length(*at_samples)),
             Self::RiseFrom { at_samples, bed_samples: Some(bed) } => {
-                format!("close with {:.1} s of the bed from {:.1} s on", seconds_from_samples(*bed), seconds_from_samples(*at_samples))
+                message!("levels.closeWith", bed = Fact::length(*bed), seconds = Fact::length(*at_samples))
             }
-            Self::Step { by_db, .. } => (if *by_db > 0.0 { "raise a level by hand" } else { "lower a level by hand" }).into(),
-            Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. }, .. } if levels.len() > 1 => {
-                format!("set {} levels to {} dB under the speech", levels.len(), rounded(*db))
+            Self::Step { by_db, .. } if *by_db > 0.0 => message!("levels.raise"),
+            Self::Step { .. } => message!("levels.lower"),
+            Self::Set { levels, change: LevelChange { under_speech_db: Some(db), .. }, .. } => {
+                message!("levels.set", n = levels.len(), db = Fact::figure(*db, 2))
             }
-            Self::Set { change: LevelChange { under_speech_db: Some(db), .. }, .. } => format!("set a level to {} dB under the speech", rounded(*db)),
-            Self::Set { lane: lane @ Some(_), .. } => format!("change {} by hand", named(lane)),
-            Self::Set { .. } => "change a swell or fade by hand".into(),
-            Self::GiveBack { .. } => "give a level back to the rule".into(),
-            Self::Emphasise { .. } => "emphasise a phrase".into(),
+            Self::Set { lane: lane @ Some(_), .. } => message!("levels.changeLane", lane = named(lane)),
+            Self::Set { .. } => message!("levels.change"),
+            Self::GiveBack { .. } => message!("levels.giveBack"),
+            Self::Emphasise { .. } => message!("levels.emphasise"),
             Self::Sweep { lane, start_samples, end_samples, by_db } => {
-                let (from, to) = (seconds_from_samples(*start_samples), seconds_from_samples(*end_samples));
-                let verb = if *by_db > 0.0 { "raise" } else { "lower" };
-                format!("{verb} {} from {from:.1} to {to:.1} s by {} dB", named(lane), rounded(by_db.abs()))
+                let (from, to, db) = (Fact::length(*start_samples), Fact::length(*end_samples), Fact::figure(by_db.abs(), 2));
+                if *by_db > 0.0 {
+                    message!("levels.sweepUp", lane = named(lane), from = from, to = to, db = db)
+                } else {
+                    message!("levels.sweepDown", lane = named(lane), from = from, to = to, db = db)
+                }
             }
-            Self::Ambience(_) => "change an ambience".into(),
-            Self::DropAmbience { .. } => "take an ambience away".into(),
+            Self::Ambience(_) => message!("levels.ambience"),
+            Self::DropAmbience { .. } => message!("levels.dropAmbience"),
         }
     }
 }

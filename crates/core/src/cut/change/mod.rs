@@ -27,6 +27,7 @@ pub use voice::VoiceChange;
 pub(super) use voice::lay_take;
 
 use super::{Cut, Effect, Readings, Refusal, Setup};
+use crate::message::Message;
 use crate::plan::Role;
 use serde::{Deserialize, Serialize};
 
@@ -88,17 +89,17 @@ impl Change {
     }
 
     /// What is done, for the history.
-    pub fn words(&self, before: &Cut) -> String {
+    pub fn message(&self, before: &Cut) -> Message {
         match self {
-            Self::Cut(change) => change.words(before),
-            Self::Picture(change) => change.words(before),
-            Self::Film(change) => change.words(before),
-            Self::Bed(change) => change.words(before),
-            Self::Reading(change) => change.words(before),
-            Self::Fit(change) => change.words(before),
-            Self::Voice(change) => change.words(before),
-            Self::Levels(change) => change.words(before),
-            Self::Check(change) => change.words(),
+            Self::Cut(change) => change.message(before),
+            Self::Picture(change) => change.message(before),
+            Self::Film(change) => change.message(before),
+            Self::Bed(change) => change.message(before),
+            Self::Reading(change) => change.message(before),
+            Self::Fit(change) => change.message(before),
+            Self::Voice(change) => change.message(before),
+            Self::Levels(change) => change.message(before),
+            Self::Check(change) => change.message(),
         }
     }
 }

@@ -1,6 +1,8 @@
 //! Shots and moments by hand.
 
 use crate::cut::{Cut, Effect, Refusal};
+use crate::message;
+use crate::message::Message;
 use crate::picture::{MomentKind, Picture, tidy_name};
 use serde::{Deserialize, Serialize};
 
@@ -109,19 +111,19 @@ impl PictureChange {
         Ok(Effect::Note(None))
     }
 
-    pub(super) fn words(&self, before: &Cut) -> String {
+    pub(super) fn message(&self, before: &Cut) -> Message {
         let picture = &before.setup.picture;
         let shot_name = |frame: u64| shot(picture, frame).map_or("?", |k| picture.shots[k].name.as_str());
         let moment_name = |name: MomentName| moment(picture, name).map_or("?", |k| picture.moments[k].name.as_str());
         match self {
-            Self::BeginShot { frame, .. } => format!("begin a shot at {}", picture.timecode(*frame)),
-            Self::ChangeShot { shot, .. } => format!("change the shot \"{}\"", shot_name(*shot)),
-            Self::Stills { all: true } => "call all shots stills".into(),
-            Self::Stills { all: false } => "call no shot a still".into(),
-            Self::RemoveShot { shot } => format!("take the shot \"{}\" away", shot_name(*shot)),
-            Self::MarkMoment { frame, .. } => format!("mark a moment at {}", picture.timecode(*frame)),
-            Self::ChangeMoment { moment, .. } => format!("change the moment \"{}\"", moment_name(*moment)),
-            Self::RemoveMoment { moment } => format!("take the moment \"{}\" away", moment_name(*moment)),
+            Self::BeginShot { frame, .. } => message!("picture.beginShot", at = picture.timecode(*frame)),
+            Self::ChangeShot { shot, .. } => message!("picture.changeShot", shot = shot_name(*shot)),
+            Self::Stills { all: true } => message!("picture.allStills"),
+            Self::Stills { all: false } => message!("picture.noStills"),
+            Self::RemoveShot { shot } => message!("picture.removeShot", shot = shot_name(*shot)),
+            Self::MarkMoment { frame, .. } => message!("picture.markMoment", at = picture.timecode(*frame)),
+            Self::ChangeMoment { moment, .. } => message!("picture.changeMoment", moment = moment_name(*moment)),
+            Self::RemoveMoment { moment } => message!("picture.removeMoment", moment = moment_name(*moment)),
         }
     }
 }

@@ -1,6 +1,8 @@
 //! Corrections of the reading of the bed at hand.
 
 use crate::cut::{Candidate, Cut, Effect, Refusal, Setup};
+use crate::message;
+use crate::message::Message;
 use crate::reading::Correction;
 use serde::{Deserialize, Serialize};
 
@@ -44,12 +46,12 @@ impl ReadingChange {
         Ok(Effect::Replan)
     }
 
-    pub(super) fn words(&self, before: &Cut) -> String {
+    pub(super) fn message(&self, before: &Cut) -> Message {
         match self {
-            Self::Correct { correction } => format!("correct the reading: {}", correction.words()),
+            Self::Correct { correction } => message!("reading.correct", correction = correction.message()),
             Self::TakeBack { correction } => {
                 let said = before.setup.bed.as_ref().map_or(&[][..], |b| before.setup.corrections(&b.hash));
-                format!("take a correction back: {}", newest(said, correction).map(|k| said[k].words()).unwrap_or_default())
+                message!("reading.takeBack", correction = newest(said, correction).map(|k| said[k].message()).unwrap_or_default())
             }
         }
     }

@@ -1,6 +1,8 @@
 //! The narration: takes, what is heard of them, its phrases, and its written lines.
 
 use crate::cut::{Cut, Effect, Readings, Refusal, Setup, Take, Work, within_a_cut};
+use crate::message;
+use crate::message::{Fact, Message};
 use crate::picture::{Line, MOST_MARKS};
 use crate::plan::Role;
 use crate::shape::{Entry, entry};
@@ -252,27 +254,25 @@ impl VoiceChange {
         Ok(Effect::Reshape)
     }
 
-    pub(super) fn words(&self, before: &Cut) -> String {
+    pub(super) fn message(&self, before: &Cut) -> Message {
         let name = |hash: &str| take(&before.setup, hash).map_or("?", |t| t.name.as_str()).to_owned();
         let number = |at: u64| phrase(before, at).map_or(0, |(k, _)| k + 1);
         match self {
-            Self::TakeOut { start_samples, end_samples } => {
-                format!("take {:.1} s out of the voice", seconds_from_samples(end_samples.saturating_sub(*start_samples)))
-            }
-            Self::MoveAfter { by_samples, .. } => format!("move the voice by {:.1} s from here on", *by_samples as f64 / f64::from(crate::SAMPLE_RATE_HZ)),
-            Self::Enter { alone_samples, .. } => format!("let the voice enter after {:.1} s", seconds_from_samples(*alone_samples)),
-            Self::Edges { phrase, .. } => format!("move the edges of phrase {}", number(*phrase)),
-            Self::JoinNext { phrase } => format!("join phrases {} and {}", number(*phrase), number(*phrase) + 1),
-            Self::Split { .. } => "split a phrase".into(),
-            Self::NotSpeech { phrase } => format!("phrase {} is no speech", number(*phrase)),
-            Self::UseTake { take, phrase: None } => format!("use the take \"{}\"", name(take)),
-            Self::UseTake { take, .. } => format!("use a phrase of \"{}\"", name(take)),
-            Self::Clean { take, on: true } => format!("take the steady noise out of \"{}\"", name(take)),
-            Self::Clean { take, on: false } => format!("hear \"{}\" as it came", name(take)),
-            Self::DropTake { take } => format!("take the take \"{}\" away", name(take)),
-            Self::DropPiece { .. } => "leave a piece of the narration out".into(),
-            Self::Lines { .. } => "write the lines of the narration".into(),
-            Self::Speak => "have the lines spoken by the scratch voice".into(),
+            Self::TakeOut { start_samples, end_samples } => message!("voice.takeOut", seconds = Fact::length(end_samples.saturating_sub(*start_samples))),
+            Self::MoveAfter { by_samples, .. } => message!("voice.moveAfter", seconds = Fact::Seconds(*by_samples)),
+            Self::Enter { alone_samples, .. } => message!("voice.enter", seconds = Fact::length(*alone_samples)),
+            Self::Edges { phrase, .. } => message!("voice.edges", phrase = number(*phrase)),
+            Self::JoinNext { phrase } => message!("voice.join", first = number(*phrase), second = number(*phrase) + 1),
+            Self::Split { .. } => message!("voice.split"),
+            Self::NotSpeech { phrase } => message!("voice.notSpeech", phrase = number(*phrase)),
+            Self::UseTake { take, phrase: None } => message!("voice.useTake", take = name(take)),
+            Self::UseTake { take, .. } => message!("voice.usePhrase", take = name(take)),
+            Self::Clean { take, on: true } => message!("voice.clean", take = name(take)),
+            Self::Clean { take, on: false } => message!("voice.asItCame", take = name(take)),
+            Self::DropTake { take } => message!("voice.dropTake", take = name(take)),
+            Self::DropPiece { .. } => message!("voice.dropPiece"),
+            Self::Lines { .. } => message!("voice.lines"),
+            Self::Speak => message!("voice.speak"),
         }
     }
 }

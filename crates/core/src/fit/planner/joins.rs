@@ -58,6 +58,22 @@ fn of_lines(left: f32, entered: f32, could_follow: f32) -> f32 {
     CUTS_A_LINE * (left - entered).abs() + CHANGES_THE_LINE * left.min(entered) * other_line
 }
 
+/// What a term of the price of a join is about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum About {
+    SungLine,
+    ChangeOfSound,
+    HeardAgain,
+    FarApart,
+    Tempo,
+    StepInLevel,
+    BetweenSections,
+    Likeness,
+    PlaceInPhrase,
+    GoesOn,
+    OtherPhrase,
+}
+
 /// What is thought of a join.
 pub struct Judged {
     /// How likely nobody takes offence at it, 0 to 1.
@@ -65,14 +81,14 @@ pub struct Judged {
     /// Whether another phrase goes on there, not a repeat of what would have come.
     pub is_sequel: bool,
     /// What it costs as what it is.
-    itself: [(&'static str, f32); 2],
+    itself: [(About, f32); 2],
     /// What it costs whichever it is.
-    ways: [(&'static str, f32); 7],
+    ways: [(About, f32); 7],
 }
 
 impl Judged {
-    /// What it costs, term by term; the words are the page's.
-    pub fn terms(&self) -> impl Iterator<Item = (&'static str, f32)> {
+    /// What it costs, term by term.
+    pub fn terms(&self) -> impl Iterator<Item = (About, f32)> {
         self.itself.iter().chain(&self.ways).copied()
     }
 
@@ -99,7 +115,7 @@ fn unlikely(chance: f32) -> f32 {
 }
 
 /// What it costs to go from one place to another, whatever is heard there, last with how far the level steps.
-fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: f32) -> [(&'static str, f32); 7] {
+fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: f32) -> [(About, f32); 7] {
     let distance = leave.abs_diff(enter);
     let bars = about.log_duration.len();
     let back = if enter < leave { 0.07 + 0.25 * (1.0 - distance as f32 / 8.0).max(0.0) } else { 0.0 };
@@ -112,13 +128,13 @@ fn ways(likeness: &BarLikeness, about: &Bars, leave: usize, enter: usize, step: 
     let section = if about.begins_section[leave] && about.begins_section[enter] { -0.1 } else { 0.0 };
     let voice = of_lines(about.sung_across[leave], about.sung_across[enter], likeness.could_follow(leave, enter));
     [
-        ("a sung line", voice),
-        ("change of the sound", surprise),
-        ("heard again", back),
-        ("far apart", far),
-        ("tempo of both sides", tempo),
-        ("step in level", step),
-        ("between sections", section),
+        (About::SungLine, voice),
+        (About::ChangeOfSound, surprise),
+        (About::HeardAgain, back),
+        (About::FarApart, far),
+        (About::Tempo, tempo),
+        (About::StepInLevel, step),
+        (About::BetweenSections, section),
     ]
 }
 
@@ -139,7 +155,7 @@ fn as_repeat(reading: &Reading, likeness: &BarLikeness, about: &Bars, leave: usi
     let lines = &reading.line_levels_db;
     let at_the_line = lines.get(enter).zip(lines.get(leave)).map_or(0.0, |(comes, would)| (comes - would).abs());
     let step = 0.5 * ((levels[enter] - would_come).abs() - 2.0).max(0.0) / 3.0 + AT_THE_LINE * (at_the_line - 1.5).max(0.0) / 3.0;
-    let itself = [("how alike the bars are", unlikely(chance)), ("place in the phrase", phrase)];
+    let itself = [(About::Likeness, unlikely(chance)), (About::PlaceInPhrase, phrase)];
     Judged { chance, is_sequel: false, itself, ways: ways(likeness, about, leave, enter, step) }
 }
 
@@ -159,7 +175,7 @@ fn as_sequel(reading: &Reading, likeness: &BarLikeness, about: &Bars, (leave, en
     let chance = least + (most - least) * (rank - LEAST_RANK) / (1.0 - LEAST_RANK);
     let levels = &reading.bar_levels_db;
     let step = ((levels[enter] - levels[leave - 1]).abs() - SEQUEL_STEP_DB).max(0.0) / 3.0;
-    let itself = [("how well the phrase goes on", unlikely(chance)), ("another phrase than would have come", NEW)];
+    let itself = [(About::GoesOn, unlikely(chance)), (About::OtherPhrase, NEW)];
     Judged { chance, is_sequel: true, itself, ways: ways(likeness, about, leave, enter, step) }
 }
 

@@ -28,7 +28,7 @@ mod starts;
 mod sweep;
 
 pub use ends::End;
-pub use joins::{Bars, FAIR_CHANCE, Judged, judge, voice};
+pub use joins::{About, Bars, FAIR_CHANCE, Judged, judge, voice};
 pub use play::Played;
 pub use starts::{Start, start_samples};
 pub use sweep::{Arrival, Planner};

@@ -6,6 +6,7 @@ use chrono::{DateTime, Utc};
 use jaunty_core::cut::{Licence, Opinion, OwnTerms};
 use jaunty_core::fit::FittingEnd;
 use jaunty_core::kind::Kind;
+use jaunty_core::message::Message;
 use jaunty_core::reading::{Correction, EndingKind, Reading};
 use jaunty_core::units::{Sure, seconds_from_samples};
 use serde::Serialize;
@@ -39,13 +40,13 @@ pub struct CutBedView {
 pub struct CorrectionView {
     /// The name by which it is taken back.
     pub name: String,
-    /// In words.
-    pub words: String,
+    /// What was said.
+    pub words: Message,
 }
 
 impl From<&Correction> for CorrectionView {
     fn from(correction: &Correction) -> Self {
-        Self { name: correction.name(), words: correction.words() }
+        Self { name: correction.name(), words: correction.message() }
     }
 }
 

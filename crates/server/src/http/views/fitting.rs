@@ -1,6 +1,7 @@
 //! A fitting: its runs and splices.
 
 use jaunty_core::fit::{self, Audible, Fitting, FittingEnd, FittingStart, Term};
+use jaunty_core::message::Message;
 use jaunty_core::splice::{Law, SpliceAt};
 use jaunty_core::units::seconds_from_samples;
 use serde::Serialize;
@@ -57,7 +58,7 @@ pub struct SpliceView {
     /// What it costs, the most first.
     pub terms: Vec<Term>,
     /// Why it was chosen.
-    pub why: String,
+    pub why: Message,
     /// Whether somebody asked for it or changed it.
     pub by_hand: bool,
     /// Both bar lines, by which it is named.
@@ -93,9 +94,9 @@ impl From<&fit::Splice> for SpliceView {
 #[serde(rename_all = "camelCase")]
 pub struct FittingView {
     /// What is heard, in a few words.
-    pub name: String,
+    pub name: Message,
     /// Why it comes first, or what it gives up that the first one has.
-    pub why: String,
+    pub why: Message,
     /// How hard its worst splice is to hear, 0 to 100; none without splices.
     pub worst: Option<u8>,
     /// What the planner pays for it; lower is better.
@@ -119,7 +120,7 @@ pub struct FittingView {
     /// How much faster than the bed it runs, in percent.
     pub speed_change_percent: f64,
     /// What the editor should know.
-    pub notes: Vec<String>,
+    pub notes: Vec<Message>,
 }
 
 impl FittingView {

@@ -10,6 +10,7 @@ use chrono::{DateTime, Utc};
 use jaunty_core::check::{self, Weight};
 use jaunty_core::cut::{Accepted, Change, HouseFigures};
 use jaunty_core::fit::Wishes;
+use jaunty_core::message::Message;
 use jaunty_core::plan::BedAgainst;
 use jaunty_core::shape::{LevelName, ShapeWishes};
 use jaunty_core::speech::Phrase;
@@ -74,15 +75,15 @@ pub struct PlanView {
     /// Its number.
     pub revision: u32,
     /// What was done last.
-    pub what: String,
+    pub what: Message,
     /// Who did that, where people sign in.
     pub made_by: Option<String>,
     /// The revision that it was made from.
     pub parent: Option<u32>,
     /// What undo would take back.
-    pub undo: Option<String>,
+    pub undo: Option<Message>,
     /// What redo would do again.
-    pub redo: Option<String>,
+    pub redo: Option<Message>,
     /// When it was saved.
     pub saved_at: DateTime<Utc>,
     /// Its length in samples; for asking for sound.

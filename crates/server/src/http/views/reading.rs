@@ -1,5 +1,6 @@
 //! What was read of a bed.
 
+use jaunty_core::message::Message;
 use jaunty_core::reading::{self, Correction, EndingKind, Key, Motion, Reading};
 use jaunty_core::units::{Sure, seconds_from_samples};
 use serde::Serialize;
@@ -56,7 +57,7 @@ pub struct LoopView {
 #[serde(rename_all = "camelCase")]
 pub struct SecondOpinionView {
     /// What it is, in words.
-    pub words: String,
+    pub words: Message,
     /// What to say to get it.
     pub correction: Correction,
     /// Its tempo.
@@ -211,7 +212,7 @@ fn loop_view(l: &reading::Loop, lines_s: &[f64]) -> LoopView {
 
 fn second_opinion_view(opinion: &reading::SecondOpinion) -> SecondOpinionView {
     SecondOpinionView {
-        words: opinion.correction.words(),
+        words: opinion.correction.message(),
         correction: opinion.correction.clone(),
         tempo_bpm: opinion.tempo_bpm,
         metre: opinion.metre,

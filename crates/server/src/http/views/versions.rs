@@ -3,6 +3,7 @@
 use super::{FittingView, HandedView};
 use crate::studio::FamilyCut;
 use jaunty_core::check;
+use jaunty_core::message::Message;
 use jaunty_core::units::seconds_from_samples;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -41,7 +42,7 @@ pub struct FamilyCutView {
     /// Whether the first one has changed since what this took over of it.
     pub is_behind: bool,
     /// What was not taken over, in words.
-    pub left_out: Vec<String>,
+    pub left_out: Vec<Message>,
     /// The name of the bed at hand.
     pub bed: Option<String>,
     /// Its length in seconds.

@@ -1,6 +1,7 @@
 //! What is wanted of the fit.
 
 use jaunty_core::fit::{EndWish, Liking, Passage, Pin, Standing, StartWish, Wishes};
+use jaunty_core::message::Message;
 use jaunty_core::units::seconds_from_samples;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -76,7 +77,7 @@ pub struct StandingView {
     /// Which.
     pub wish: Standing,
     /// In words.
-    pub words: String,
+    pub words: Message,
 }
 
 /// A liking and whether it is on.
@@ -86,7 +87,7 @@ pub struct LikedView {
     /// Which.
     pub liking: Liking,
     /// In words.
-    pub words: String,
+    pub words: Message,
     /// Whether.
     pub on: bool,
 }
@@ -125,8 +126,8 @@ impl From<&Wishes> for WishesView {
     fn from(wishes: &Wishes) -> Self {
         let mut likings = wishes.likings;
         let pin = |p: &Pin| PinView { bed_s: seconds_from_samples(p.bed_samples), cut_s: seconds_from_samples(p.cut_samples) };
-        let standing = |wish: Standing| Some(StandingView { words: wishes.words_of(&wish)?, wish });
-        let liked = |liking: Liking| LikedView { liking, words: liking.words().to_owned(), on: *likings.of(liking) };
+        let standing = |wish: Standing| Some(StandingView { words: wishes.message_of(&wish)?, wish });
+        let liked = |liking: Liking| LikedView { liking, words: liking.message(), on: *likings.of(liking) };
         Self {
             standing: wishes.standing().into_iter().filter_map(standing).collect(),
             keep: wishes.keep.iter().map(SpanView::from).collect(),

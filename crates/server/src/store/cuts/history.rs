@@ -7,6 +7,7 @@ use crate::store::documents::{self, BASE, COLUMNS, Stored};
 use crate::store::{StoreError, jobs, people, unused};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::{Cut, Setup, Work};
+use jaunty_core::message::Message;
 use jaunty_core::plan::Plan;
 use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool};
 use std::collections::HashSet;
@@ -20,7 +21,7 @@ pub struct Revision {
     /// The revision it was made from.
     pub parent: Option<u32>,
     /// What was done.
-    pub what: String,
+    pub what: Message,
     /// The state; its setup is what its plan was made for.
     pub cut: Cut,
     /// Who made it, in words: of a person who is alone in the house nothing is told.
@@ -45,8 +46,8 @@ pub enum Sounding<'a> {
 /// A new revision.
 #[derive(Debug, Clone)]
 pub struct Commit<'a> {
-    /// What was done, in words.
-    pub what: &'a str,
+    /// What was done.
+    pub what: &'a Message,
     /// What was said or came in, as JSON.
     pub said: Option<String>,
     /// What is wanted by now.
@@ -140,7 +141,14 @@ pub async fn revision(pool: &MySqlPool, cut: Uuid, revision: u32) -> Result<Opti
         fittings: documents::read(pool, &row.fittings_hash).await?,
         chosen: row.chosen as usize,
     };
-    Ok(Some(Revision { number: row.revision, parent: row.parent, what: row.what, cut, made_by: row.made_by, created_at: row.created_at }))
+    Ok(Some(Revision {
+        number: row.revision,
+        parent: row.parent,
+        what: Message::from_stored(&row.what),
+        cut,
+        made_by: row.made_by,
+        created_at: row.created_at,
+    }))
 }
 
 /// The plan of revision `revision` of a cut alone.
@@ -165,8 +173,8 @@ pub async fn current(pool: &MySqlPool, cut: &CutRow) -> Result<Revision, StoreEr
 ///
 /// # Errors
 /// What the database says.
-pub async fn redone(pool: &MySqlPool, cut: &CutRow) -> Result<Option<String>, StoreError> {
-    Ok(child(pool, cut).await?.map(|(_, what)| what))
+pub async fn redone(pool: &MySqlPool, cut: &CutRow) -> Result<Option<Message>, StoreError> {
+    Ok(child(pool, cut).await?.map(|(_, what)| Message::from_stored(&what)))
 }
 
 async fn child(database: impl MySqlExecutor<'_>, cut: &CutRow) -> Result<Option<(u32, String)>, StoreError> {
@@ -208,7 +216,7 @@ pub async fn step(pool: &MySqlPool, id: Uuid, seen: u32, step: Step, of: Option<
             .await?;
         if let Some(by) = by.filter(|by| *by != of) {
             let name: Option<(String,)> = sqlx::query_as("SELECT name FROM people WHERE id = ?").bind(by).fetch_optional(&mut *transaction).await?;
-            return Err(StoreError::OfAnother { name: name.map_or("somebody else".into(), |n| n.0), what });
+            return Err(StoreError::OfAnother { name: name.map_or("somebody else".into(), |n| n.0), what: Message::from_stored(&what).to_string() });
         }
     }
     let target = match step {

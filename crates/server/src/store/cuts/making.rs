@@ -5,6 +5,7 @@ use super::row::{CutRow, StoredCut, cuts, project_of};
 use super::writing::{Made, Place, Row};
 use crate::store::{StoreError, jobs, people, unused};
 use jaunty_core::cut::{Cut, Work};
+use jaunty_core::message::Message;
 use sqlx::{MySqlPool, MySqlTransaction};
 use uuid::Uuid;
 
@@ -21,7 +22,7 @@ pub struct Origin {
 ///
 /// # Errors
 /// What the database says.
-pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &str, origin: Origin) -> Result<Uuid, StoreError> {
+pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &Message, origin: Origin) -> Result<Uuid, StoreError> {
     let mut transaction = pool.begin().await?;
     let id = insert_one(&mut transaction, cut, what, None, origin).await?;
     transaction.commit().await?;
@@ -32,7 +33,7 @@ pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &str, origin: Origin) -> 
 ///
 /// # Errors
 /// What the database says.
-pub async fn insert_versions(pool: &MySqlPool, mother: Uuid, versions: &[Cut], what: &str, by: Option<Uuid>) -> Result<Vec<Uuid>, StoreError> {
+pub async fn insert_versions(pool: &MySqlPool, mother: Uuid, versions: &[Cut], what: &Message, by: Option<Uuid>) -> Result<Vec<Uuid>, StoreError> {
     let origin = Origin { project: project_of(pool, mother).await?, by };
     let mut transaction = pool.begin().await?;
     let mut made = Vec::new();
@@ -63,7 +64,7 @@ pub async fn versions_of(pool: &MySqlPool, mother: Uuid) -> Result<Vec<CutRow>, 
     found.into_iter().map(CutRow::try_from).collect()
 }
 
-async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &str, mother: Option<Uuid>, origin: Origin) -> Result<Uuid, StoreError> {
+async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &Message, mother: Option<Uuid>, origin: Origin) -> Result<Uuid, StoreError> {
     let id = Uuid::now_v7();
     sqlx::query("INSERT INTO cuts (id, revision, mother, project_id) VALUES (?, 1, ?, ?)")
         .bind(id)

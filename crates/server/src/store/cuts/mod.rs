@@ -26,3 +26,4 @@ pub(super) use listing::note_shown;
 pub use listing::{Listing, Sort, fill_in_lists, list};
 pub use making::{Origin, insert, insert_versions, mother_of, versions_of};
 pub use row::{CutRow, all, cut, newest, project_of, set_away};
+pub(super) use writing::stored;

@@ -3,6 +3,7 @@
 use crate::store::StoreError;
 use crate::store::documents;
 use jaunty_core::cut::{Cut, Setup};
+use jaunty_core::message::Message;
 use sqlx::{FromRow, MySqlTransaction};
 use uuid::Uuid;
 
@@ -50,7 +51,7 @@ impl Made {
 /// A revision as it is written.
 pub(super) struct Row<'a> {
     pub(super) place: Place,
-    pub(super) what: &'a str,
+    pub(super) what: &'a Message,
     pub(super) said: Option<&'a str>,
     pub(super) made: &'a Made,
     pub(super) by: Option<Uuid>,
@@ -68,7 +69,7 @@ impl Row<'_> {
         .bind(self.place.base)
         .bind(self.place.planned_for)
         // As much as fits its column.
-        .bind(self.what.chars().take(200).collect::<String>())
+        .bind(stored(self.what))
         .bind(self.said)
         .bind(&self.made.setup_hash)
         .bind(&self.made.plan_hash)
@@ -84,4 +85,11 @@ impl Row<'_> {
 pub(super) async fn point_at(transaction: &mut MySqlTransaction<'_>, id: Uuid, revision: u32) -> Result<(), StoreError> {
     sqlx::query("UPDATE cuts SET revision = ? WHERE id = ?").bind(revision).bind(id).execute(&mut **transaction).await?;
     Ok(())
+}
+
+/// What was done, as it is stored; what is longer than anything that is said here keeps its first words.
+pub(in crate::store) fn stored(what: &Message) -> String {
+    const MOST_BYTES: usize = 8_000;
+    let text = what.to_stored();
+    if text.len() <= MOST_BYTES { text } else { Message::Plain(what.to_string().chars().take(200).collect()).to_stored() }
 }

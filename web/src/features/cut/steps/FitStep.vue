@@ -13,6 +13,7 @@ import PartsRow from '../../map/PartsRow.vue'
 import WishesPanel from '../../map/WishesPanel.vue'
 import { useWaveform } from '../useCut'
 import type { StepProps } from './props'
+import { wordsOf } from '../../../shared/i18n'
 
 const props = defineProps<StepProps>()
 const plan = computed(() => props.cut.plan)
@@ -229,8 +230,8 @@ useKeys('Fit', [
         @leave-length="tried = null"
         @set-length="setLength"
       />
-      <p v-if="fitting.why && !tried" class="soft note" data-test="fit-why">{{ fitting.why }}</p>
-      <p v-for="note in fitting.notes" :key="note" class="warn note" data-test="fit-note">{{ note }}</p>
+      <p v-if="fitting.why && !tried" class="soft note" data-test="fit-why">{{ wordsOf(fitting.why) }}</p>
+      <p v-for="note in fitting.notes.map(wordsOf)" :key="note" class="warn note" data-test="fit-note">{{ note }}</p>
       <div class="columns" :class="{ bare: !splice }">
         <div class="fittings">
           <h3>
@@ -256,9 +257,9 @@ useKeys('Fit', [
               <button
                 v-else-if="column.key === 'name'"
                 class="plain name"
-                :title="`${record.fitting.name}. ${record.fitting.why}`"
+                :title="`${wordsOf(record.fitting.name)}. ${wordsOf(record.fitting.why)}`"
               >
-                {{ record.fitting.name }}
+                {{ wordsOf(record.fitting.name) }}
               </button>
               <span
                 v-else

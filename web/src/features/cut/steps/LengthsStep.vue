@@ -7,6 +7,7 @@ import { fileOf } from '../../handing/useHanded'
 import FamilyMap from '../../lengths/FamilyMap.vue'
 import { useFamily } from '../../lengths/useFamily'
 import type { StepProps } from './props'
+import { wordsOf } from '../../../shared/i18n'
 
 const props = defineProps<StepProps>()
 const { family, asking, busy, isWanted, make, follow, handOver, takeAway, bringBack } = useFamily(
@@ -118,7 +119,8 @@ async function remove(cut: FamilyCutView) {
           <div class="what">
             <FamilyMap :cut="cut" :longest-s="longestS" />
             <p>
-              <b v-if="cut.fitting">{{ cut.fitting.name }}</b><template v-if="cut.fitting">: </template>{{ state(cut)
+              <b v-if="cut.fitting">{{ wordsOf(cut.fitting.name) }}</b><template v-if="cut.fitting">: </template
+              >{{ state(cut)
               }}<template v-if="cut.fitting"
                 >;
                 <router-link :to="`/cuts/${cut.id}/check`" :class="{ warn: cut.looks > 0 }">{{
@@ -128,7 +130,7 @@ async function remove(cut: FamilyCutView) {
             </p>
             <p v-if="cut.problem" class="warn">That did not work: {{ cut.problem }}</p>
             <p v-if="cut.leftOut.length" class="soft" data-test="left-out">
-              Not taken over: {{ cut.leftOut.join(', ') }}.
+              Not taken over: {{ cut.leftOut.map(wordsOf).join(', ') }}.
             </p>
             <p v-if="cut.isBehind" class="warn">
               "{{ first.title }}" has changed since.

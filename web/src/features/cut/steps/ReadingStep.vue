@@ -13,6 +13,7 @@ import { useTaps } from '../../reading/useTaps'
 import WholeBed from '../../reading/WholeBed.vue'
 import { useWaveform } from '../useCut'
 import type { StepProps } from './props'
+import { wordsOf } from '../../../shared/i18n'
 
 const props = defineProps<StepProps>()
 const reading = computed(() => props.cut.bed?.reading ?? null)
@@ -212,10 +213,10 @@ useKeys('Reading', [
         <section v-if="corrections.length" class="card" aria-label="What you said" data-test="corrections">
           <h3>What you said</h3>
           <p v-for="one in corrections" :key="one.name" class="said" data-test="said">
-            <span>{{ one.words }}</span>
+            <span>{{ wordsOf(one.words) }}</span>
             <button
               class="plain soft"
-              :aria-label="`Take back: ${one.words}`"
+              :aria-label="`Take back: ${wordsOf(one.words)}`"
               @click="actions.say({ about: 'reading', do: 'takeBack', correction: one.name })"
             >
               take back
