@@ -15,6 +15,7 @@ mod parts {
     mod queue;
     mod rights;
     mod storage;
+    mod undo;
     mod versions;
 }
 

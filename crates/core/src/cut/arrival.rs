@@ -9,10 +9,10 @@ use crate::picture::{Line, ListChange, Marks, Unused, tell_unused};
 use crate::plan::{AmbienceWish, Role};
 use crate::units::CutLength;
 use crate::voice::{Piece, lay};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// Something that came in.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "came", rename_all = "camelCase", rename_all_fields = "camelCase")]
 pub enum Arrival {
     /// A file that may be the bed.
@@ -85,7 +85,7 @@ pub enum Arrival {
 }
 
 /// A list as a file brought it.
-#[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct ListFile {
     /// Name of the file.

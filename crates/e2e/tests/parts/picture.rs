@@ -152,6 +152,27 @@ async fn pictures_that_make_no_sense_are_told() {
     let view = stand.cut_when(&cut, |c| idle(c) && c["film"]["differs"].is_null()).await;
     assert_eq!((&view["lengthFrames"], &view["firstTimecode"], &view["film"]["hasSound"]), (&json!(250), &json!("01:00:00:00"), &json!(true)));
     assert_eq!(view["plan"]["lengthSamples"], 480_000);
+    // Players ask for ranges (RFC 9110, 14): the very bytes, nothing behind the end, and all of it without one.
+    let (bytes, hash) = (std::fs::read(FILES.path("film.webm")).unwrap(), view["film"]["hash"].as_str().unwrap());
+    let ask = async |range: Option<&str>| {
+        let asked = stand.server.client().get(stand.server.url(&path(&format!("/film/{hash}"))));
+        let answer = range.into_iter().fold(asked, |asked, range| asked.header("range", range)).send().await.unwrap();
+        let told = answer.headers().get("content-range").map(|told| told.to_str().unwrap().to_owned());
+        (answer.status().as_u16(), told, answer.bytes().await.unwrap())
+    };
+    let all = bytes.len();
+    for (asked, status, told, expected) in [
+        (None, 200, None, &bytes[..]),
+        (Some("bytes=0-0"), 206, Some(format!("bytes 0-0/{all}")), &bytes[..1]),
+        (Some("bytes=1000-2999"), 206, Some(format!("bytes 1000-2999/{all}")), &bytes[1000..3000]),
+        (Some("bytes=-500"), 206, Some(format!("bytes {}-{}/{all}", all - 500, all - 1)), &bytes[all - 500..]),
+        (Some("bytes=1000-99999999999"), 206, Some(format!("bytes 1000-{}/{all}", all - 1)), &bytes[1000..]),
+        (Some("bytes=99999999999-"), 416, Some(format!("bytes */{all}")), &[]),
+        (Some("lines=1-2"), 200, None, &bytes[..]),
+    ] {
+        let answer = ask(asked).await;
+        assert!((answer.0, &answer.1, &answer.2[..]) == (status, &told, expected), "{asked:?}: {} {:?}, {} bytes", answer.0, answer.1, answer.2.len());
+    }
     let range = stand.server.get(&path("/revisions/1/sound?fromSamples=0&lengthSamples=48000&hear=film")).await.unwrap();
     assert_eq!(range.status(), 200);
     let out = stand.server.get(&path("/picture/shots.edl")).await.unwrap().text().await.unwrap();

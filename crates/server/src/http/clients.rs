@@ -5,7 +5,7 @@ use super::people::LinkView;
 use super::rights::{AskedStudio, Hearing, House};
 use super::views::{GivenView, HeardView, RemarkView, WaveformView};
 use crate::store::keys;
-use crate::studio::{Code, Heard, NewRemark, Problem, extension};
+use crate::studio::{Code, Heard, NewRemark, Problem};
 use actix_web::{HttpRequest, HttpResponse, delete, get, post, put, web};
 use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
 use serde::Deserialize;
@@ -145,7 +145,7 @@ pub async fn hear_waveform(
 pub async fn hear_film(studio: AskedStudio, hearing: Hearing, id: web::Path<Uuid>, request: HttpRequest) -> Result<HttpResponse, Problem> {
     let heard = studio.heard(*id, hearing.revision).await?;
     let film = heard.revision.cut.setup.film.ok_or_else(|| Problem::not_found("film"))?;
-    super::film::played(&film.name, studio.files.original(&film.hash, &extension(&film.name)).await?, &request)
+    super::film::played(&studio, &film, &request).await
 }
 
 /// What somebody says of a cut.

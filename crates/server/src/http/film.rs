@@ -2,12 +2,14 @@
 
 use super::hash::SoundHash;
 use super::rights::AskedStudio;
-use crate::studio::{Problem, extension};
-use actix_files::NamedFile;
-use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, ContentDisposition, DispositionType, HeaderValue};
+use crate::studio::{Problem, Studio, extension};
+use actix_web::body::SizedStream;
+use actix_web::http::header::{
+    ACCEPT_RANGES, CACHE_CONTROL, CONTENT_ENCODING, ContentDisposition, ContentRange, ContentRangeSpec, DispositionType, ETag, EntityTag, Header, Range,
+};
 use actix_web::{HttpRequest, HttpResponse, get, web};
+use jaunty_core::cut::Film;
 use mime::Mime;
-use std::path::PathBuf;
 use uuid::Uuid;
 
 /// Mounts the addresses.
@@ -37,19 +39,40 @@ fn played_as(name: &str) -> Mime {
 #[get("/api/cuts/{id}/film/{hash}")]
 pub async fn play_film(studio: AskedStudio, path: web::Path<(Uuid, SoundHash)>, request: HttpRequest) -> Result<HttpResponse, Problem> {
     let (id, SoundHash(hash)) = path.into_inner();
-    let (film, file) = studio.film_file(id, &hash).await?;
-    played(&film.name, file, &request)
+    let film = studio.film_of(id, &hash).await?;
+    played(&studio, &film, &request).await
 }
 
-/// A film as an answer, in ranges.
-pub(super) fn played(name: &str, file: PathBuf, request: &HttpRequest) -> Result<HttpResponse, Problem> {
-    let inline = ContentDisposition { disposition: DispositionType::Inline, parameters: Vec::new() };
-    // What the file is called says nothing about what a browser may take it for.
-    let mut answer = NamedFile::open(file)?.set_content_type(played_as(name)).set_content_disposition(inline).into_response(request);
-    // Compressed ranges could not be sought in.
-    answer.headers_mut().insert(CONTENT_ENCODING, HeaderValue::from_static("identity"));
-    answer.headers_mut().insert(CACHE_CONTROL, HeaderValue::from_static("private, max-age=86400"));
-    Ok(answer)
+/// A film as an answer: whole, or the range that is asked for (RFC 9110, 14), from wherever it lies.
+pub(super) async fn played(studio: &Studio, film: &Film, request: &HttpRequest) -> Result<HttpResponse, Problem> {
+    let size = studio.files.size_bytes(&film.hash).await?;
+    let asked = match Range::parse(request) {
+        // Players ask for one; several are answered by the whole, as servers may.
+        Ok(Range::Bytes(specs)) if specs.len() == 1 => Some(specs[0].to_satisfiable_range(size)),
+        _ => None,
+    };
+    let (mut answer, (first, last)) = match asked {
+        None => (HttpResponse::Ok(), (0, size.saturating_sub(1))),
+        Some(Some(range)) => (HttpResponse::PartialContent(), range),
+        Some(None) => {
+            let unsatisfied = ContentRange(ContentRangeSpec::Bytes { range: None, instance_length: Some(size) });
+            return Ok(HttpResponse::RangeNotSatisfiable().insert_header(unsatisfied).finish());
+        }
+    };
+    if asked.is_some() {
+        answer.insert_header(ContentRange(ContentRangeSpec::Bytes { range: Some((first, last)), instance_length: Some(size) }));
+    }
+    let bytes = studio.files.range(&film.hash, first..(last + 1).min(size)).await?;
+    answer
+        // What the file is called says nothing about what a browser may take it for.
+        .content_type(played_as(&film.name))
+        .insert_header(ContentDisposition { disposition: DispositionType::Inline, parameters: Vec::new() })
+        .insert_header(ETag(EntityTag::new_strong(film.hash.clone())))
+        .insert_header((ACCEPT_RANGES, "bytes"))
+        // Compressed ranges could not be sought in.
+        .insert_header((CONTENT_ENCODING, "identity"))
+        .insert_header((CACHE_CONTROL, "private, max-age=86400"));
+    Ok(answer.body(SizedStream::new((last + 1).min(size) - first, bytes)))
 }
 
 /// A small picture of one frame of the film.

@@ -194,7 +194,7 @@ pub async fn insert(pool: &MySqlPool, contents: &Contents, licences: &[Licence],
     }
     super::cuts::note_shown(&mut transaction, id).await?;
     let waits = contents.revisions.iter().any(|r| r.revision == contents.shown && r.base.is_some());
-    super::jobs::add_once(&mut *transaction, id, if waits { &jaunty_core::cut::Work::Plan } else { &jaunty_core::cut::Work::Compare }).await?;
+    super::jobs::add_once(&mut *transaction, id, if waits { &jaunty_core::cut::Work::Plan } else { &jaunty_core::cut::Work::Compare }, origin.by).await?;
     transaction.commit().await?;
     Ok(id)
 }

@@ -17,14 +17,6 @@ pub enum StoreError {
     /// There is nothing to go back or on to.
     #[error("there is nothing further")]
     NothingFurther,
-    /// The change belongs to somebody else.
-    #[error("{name} made the change")]
-    OfAnother {
-        /// Who made it.
-        name: String,
-        /// What was done.
-        what: String,
-    },
     /// A disk is full; the text says whose.
     #[error("there is no room on {0}")]
     NoRoom(&'static str),

@@ -4,15 +4,17 @@ use super::StoreError;
 use super::cache::Cache;
 use super::making::Making;
 use crate::apart::{SoundError, decode};
+use actix_web::web::Bytes;
 use futures_util::{Stream, StreamExt};
 use jaunty_core::digest::hex;
 use jaunty_media::{DecodedInfo, PcmFile, free_bytes};
 use object_store::aws::AmazonS3Builder;
 use object_store::path::Path as ObjectPath;
 use object_store::prefix::PrefixStore;
-use object_store::{ObjectStore, ObjectStoreExt, WriteMultipart};
+use object_store::{GetOptions, ObjectStore, ObjectStoreExt, WriteMultipart};
 use sha2::{Digest, Sha256};
 use std::io::{self, Read};
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
@@ -68,6 +70,13 @@ fn bucket(url: &str) -> io::Result<Arc<dyn ObjectStore>> {
     let plain = std::env::var("AWS_ENDPOINT").is_ok_and(|endpoint| endpoint.starts_with("http://"));
     let store = AmazonS3Builder::from_env().with_url(url).with_allow_http(plain).build().map_err(io::Error::other)?;
     Ok(if prefix.is_empty() { Arc::new(store) } else { Arc::new(PrefixStore::new(store, prefix)) })
+}
+
+fn of_object(cause: object_store::Error) -> io::Error {
+    match cause {
+        object_store::Error::NotFound { .. } => io::Error::new(io::ErrorKind::NotFound, cause),
+        other => io::Error::other(other),
+    }
 }
 
 /// The object store with the cache of working files in front of it.
@@ -282,15 +291,29 @@ impl Files {
 
     async fn copy_original(&self, hash: &str, to: &Path) -> io::Result<()> {
         let mut file = tokio::fs::File::create(to).await?;
-        let found = self.objects.get(&Self::object(hash)).await.map_err(|cause| match cause {
-            object_store::Error::NotFound { .. } => io::Error::new(io::ErrorKind::NotFound, cause),
-            other => io::Error::other(other),
-        });
-        let mut bytes = found?.into_stream();
+        let mut bytes = self.objects.get(&Self::object(hash)).await.map_err(of_object)?.into_stream();
         while let Some(chunk) = bytes.next().await {
             file.write_all(&chunk.map_err(io::Error::other)?).await?;
         }
         file.flush().await
+    }
+
+    /// How many bytes a stored file has.
+    ///
+    /// # Errors
+    /// What the store says.
+    pub async fn size_bytes(&self, hash: &str) -> Result<u64, StoreError> {
+        Ok(self.objects.head(&Self::object(hash)).await.map_err(of_object).map_err(SoundError::of_store)?.size)
+    }
+
+    /// Bytes of a stored file, from wherever it lies: nothing is copied first.
+    ///
+    /// # Errors
+    /// What the store says.
+    pub async fn range(&self, hash: &str, bytes: Range<u64>) -> Result<impl Stream<Item = io::Result<Bytes>> + use<>, StoreError> {
+        let options = GetOptions { range: Some(bytes.into()), ..GetOptions::default() };
+        let found = self.objects.get_opts(&Self::object(hash), options).await.map_err(of_object).map_err(SoundError::of_store)?;
+        Ok(found.into_stream().map(|chunk| chunk.map_err(io::Error::other)))
     }
 
     /// A stored file as it came in, as a local file that can be sought in.

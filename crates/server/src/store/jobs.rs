@@ -8,10 +8,13 @@ use sqlx::types::Json;
 use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool};
 use uuid::Uuid;
 
-/// Seconds after which a job whose worker says nothing is taken up by another.
-pub const LEASE_S: i64 = 10;
+/// Seconds after which a job whose worker says nothing is taken up by another: workers tell how far they are every
+/// quarter of a second.
+pub const LEASE_S: i64 = 2;
 /// A job that broke its worker this often is given up.
-pub const MOST_ATTEMPTS: u32 = 2;
+pub const MOST_BREAKS: u32 = 2;
+/// So is one that was taken up this often, whatever became of its workers: it may take whole machines with it.
+pub const MOST_ATTEMPTS: u32 = 8;
 
 /// Who waits for a job. A worker of the quick lane takes nothing else, so that reading an hour of
 /// music holds up nobody who moves a level.
@@ -69,26 +72,29 @@ pub struct Claimed {
     pub task: Json<Work>,
     /// Which attempt this is, from 1.
     pub attempt: u32,
+    /// How often it broke its worker.
+    pub breaks: u32,
 }
 
 impl Claimed {
     /// Whether it broke every worker that tried: it is to be given up.
     pub fn is_hopeless(&self) -> bool {
-        self.attempt > MOST_ATTEMPTS
+        self.breaks >= MOST_BREAKS || self.attempt > MOST_ATTEMPTS
     }
 }
 
-/// Asks for a job.
+/// Asks for a job on behalf of somebody.
 ///
 /// # Errors
 /// What the database says.
-pub async fn add(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Work) -> Result<Uuid, StoreError> {
+pub async fn add(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Work, by: Option<Uuid>) -> Result<Uuid, StoreError> {
     let id = Uuid::now_v7();
-    sqlx::query("INSERT INTO jobs (id, cut_id, task, lane) VALUES (?, ?, ?, ?)")
+    sqlx::query("INSERT INTO jobs (id, cut_id, task, lane, asked_by) VALUES (?, ?, ?, ?, ?)")
         .bind(id)
         .bind(cut)
         .bind(Json(task))
         .bind(Lane::of(task).name())
+        .bind(by)
         .execute(database)
         .await?;
     Ok(id)
@@ -98,14 +104,15 @@ pub async fn add(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Work) -> Re
 ///
 /// # Errors
 /// What the database says.
-pub async fn add_once(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Work) -> Result<(), StoreError> {
+pub async fn add_once(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Work, by: Option<Uuid>) -> Result<(), StoreError> {
     sqlx::query(
-        "INSERT INTO jobs (id, cut_id, task, lane) SELECT ?, ?, ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM jobs WHERE cut_id = ? AND task = ? AND state = 'queued')",
+        "INSERT INTO jobs (id, cut_id, task, lane, asked_by) SELECT ?, ?, ?, ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM jobs WHERE cut_id = ? AND task = ? AND state = 'queued')",
     )
     .bind(Uuid::now_v7())
     .bind(cut)
     .bind(Json(task))
     .bind(Lane::of(task).name())
+    .bind(by)
     .bind(cut)
     .bind(Json(task))
     .execute(database)
@@ -114,8 +121,8 @@ pub async fn add_once(database: impl MySqlExecutor<'_>, cut: Uuid, task: &Work) 
 }
 
 /// Takes a job that is waiting or whose worker fell silent: of a worker of the quick lane one that
-/// somebody waits for, of another one such a job first. Cuts take turns: the one that has the fewest
-/// jobs under way, and was served the longest ago.
+/// somebody waits for, of another one such a job first. People take turns, and so do the cuts of each: who has the
+/// fewest jobs under way, and was served the longest ago.
 ///
 /// The job may have had its last attempt: [`Claimed::is_hopeless`].
 ///
@@ -133,14 +140,17 @@ pub async fn claim(pool: &MySqlPool, worker: &str, lane: Lane) -> Result<Option<
     let open = "(j.state = 'queued' OR (j.state = 'running' AND j.lease_until < CURRENT_TIMESTAMP(3)))";
     let only = if lane == Lane::Quick { "AND j.lane = 'quick'" } else { "" };
     loop {
-        let found: Option<(Uuid, Uuid)> = sqlx::query_as(AssertSqlSafe(format!(
-            "SELECT j.id, j.cut_id FROM jobs j JOIN cuts c ON c.id = j.cut_id WHERE {open} {only}
-             ORDER BY j.lane = 'long', (SELECT COUNT(*) FROM jobs r WHERE r.cut_id = j.cut_id AND r.state = 'running' AND r.lane = j.lane), c.served_at, j.created_at, j.id
-             LIMIT 1"
+        let under_way = |whose: &str| format!("(SELECT COUNT(*) FROM jobs r WHERE r.{whose} <=> j.{whose} AND r.state = 'running' AND r.lane = j.lane)");
+        let found: Option<(Uuid, Uuid, Option<Uuid>)> = sqlx::query_as(AssertSqlSafe(format!(
+            "SELECT j.id, j.cut_id, j.asked_by FROM jobs j JOIN cuts c ON c.id = j.cut_id LEFT JOIN people p ON p.id = j.asked_by WHERE {open} {only}
+             ORDER BY j.lane = 'long', {}, p.served_at, {}, c.served_at, j.created_at, j.id
+             LIMIT 1",
+            under_way("asked_by"),
+            under_way("cut_id"),
         )))
         .fetch_optional(pool)
         .await?;
-        let Some((id, cut)) = found else { return Ok(None) };
+        let Some((id, cut, by)) = found else { return Ok(None) };
         let take = format!(
             "UPDATE jobs j SET j.state = 'running', j.worker = ?, j.attempt = j.attempt + 1, j.lease_until = DATE_ADD(CURRENT_TIMESTAMP(3), INTERVAL ? SECOND)
              WHERE j.id = ? AND {open}"
@@ -149,7 +159,10 @@ pub async fn claim(pool: &MySqlPool, worker: &str, lane: Lane) -> Result<Option<
         // Another worker may have been faster.
         if taken.rows_affected() == 1 {
             in_turn(async || sqlx::query("UPDATE cuts SET served_at = CURRENT_TIMESTAMP(6) WHERE id = ?").bind(cut).execute(pool).await).await?;
-            return Ok(sqlx::query_as("SELECT id, cut_id, task, attempt FROM jobs WHERE id = ?").bind(id).fetch_optional(pool).await?);
+            if by.is_some() {
+                in_turn(async || sqlx::query("UPDATE people SET served_at = CURRENT_TIMESTAMP(6) WHERE id = ?").bind(by).execute(pool).await).await?;
+            }
+            return Ok(sqlx::query_as("SELECT id, cut_id, task, attempt, breaks FROM jobs WHERE id = ?").bind(id).fetch_optional(pool).await?);
         }
     }
 }
@@ -223,7 +236,8 @@ pub async fn give_back(pool: &MySqlPool, worker: &str) -> Result<(), StoreError>
 /// # Errors
 /// What the database says.
 pub async fn release(pool: &MySqlPool, worker: &str) -> Result<(), StoreError> {
-    in_turn(async || sqlx::query("UPDATE jobs SET lease_until = '2000-01-01' WHERE worker = ? AND state = 'running'").bind(worker).execute(pool).await).await?;
+    let free = "UPDATE jobs SET lease_until = '2000-01-01', breaks = breaks + 1 WHERE worker = ? AND state = 'running'";
+    in_turn(async || sqlx::query(free).bind(worker).execute(pool).await).await?;
     Ok(())
 }
 
@@ -276,7 +290,7 @@ pub async fn cancel(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<Option<Wor
 pub async fn again(pool: &MySqlPool, cut: Uuid, job: Uuid) -> Result<bool, StoreError> {
     let done = in_turn(async || {
         sqlx::query(
-        "UPDATE jobs SET state = 'queued', attempt = 0, progress = 0, doing = 'waiting', problem = NULL, ended_at = NULL, worker = NULL, lease_until = NULL,
+        "UPDATE jobs SET state = 'queued', attempt = 0, breaks = 0, progress = 0, doing = 'waiting', problem = NULL, ended_at = NULL, worker = NULL, lease_until = NULL,
              created_at = CURRENT_TIMESTAMP(3) WHERE id = ? AND cut_id = ? AND state = 'failed'",
     )
     .bind(job)

@@ -1,38 +1,46 @@
 //! Changing a cut: the one way in which anything about it changes.
 
 use super::{Code, Problem, Studio};
-use crate::store::cuts::{self, Commit, CutRow, Sounding, Step};
+use crate::store::cuts::{self, Commit, CutRow, Sounding};
 use crate::store::{StoreError, jobs};
 use jaunty_core::cut::{Arrival, Change, Cut, Effect, LevelsChange, Readings, Refusal, Setup, Work, compute};
 use jaunty_core::message::Message;
 use jaunty_core::plan::{Plan, Role};
 use jaunty_core::shape::{Corners, GainCurve};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::ops::Range;
 use uuid::Uuid;
 
 /// Something that changes a cut.
-#[derive(Clone, Serialize)]
+#[derive(Clone, Serialize, Deserialize)]
 #[serde(untagged)]
-enum Said {
+pub(super) enum Said {
     /// A person says it.
     Change(Change),
     /// It comes in.
     Arrival(Arrival),
+    /// A person takes a change of theirs back from under those of others.
+    #[serde(rename_all = "camelCase")]
+    TakenBack {
+        /// The revision that made it.
+        took_back: u32,
+    },
 }
 
 impl Said {
-    fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
+    pub(super) fn needs(&self, setup: &Setup) -> Vec<(String, Role)> {
         match self {
             Self::Change(change) => change.needs(setup),
             Self::Arrival(arrival) => arrival.needs(setup),
+            Self::TakenBack { .. } => Vec::new(),
         }
     }
 
-    fn apply(&self, cut: &mut Cut, readings: &Readings) -> Result<Effect, Refusal> {
+    pub(super) fn apply(&self, cut: &mut Cut, readings: &Readings) -> Result<Effect, Refusal> {
         match self {
             Self::Change(change) => change.apply(cut, readings),
             Self::Arrival(arrival) => arrival.apply(cut, readings),
+            Self::TakenBack { .. } => Ok(Effect::Unchanged(None)),
         }
     }
 
@@ -40,6 +48,7 @@ impl Said {
         match self {
             Self::Change(change) => change.message(before),
             Self::Arrival(arrival) => arrival.message(before),
+            Self::TakenBack { .. } => Message::default(),
         }
     }
 }
@@ -109,7 +118,7 @@ impl Studio {
         let sounding = match &effect {
             Effect::Unchanged(follows) => {
                 if let Some(follows) = follows {
-                    jobs::add_once(&self.pool, row.id, follows).await?;
+                    jobs::add_once(&self.pool, row.id, follows, self.behalf.person).await?;
                 }
                 return Ok(row.revision);
             }
@@ -151,14 +160,14 @@ impl Studio {
         let mut after = before.clone();
         match said.apply(&mut after, &Readings::default())? {
             Effect::Unchanged(_) | Effect::Note(_) => {}
-            effect @ Effect::Reshape => after = self.computed(&effect, &before, &said, &Readings::default()).await.map_err(Problem::from)?,
+            effect @ Effect::Reshape => after = self.computed(&effect, &before, &said, &Readings::default()).await?,
             _ => return Err(Problem::bad_value("This is heard when it has been made.")),
         }
         Ok(TriedLevels { before: before.plan, after: after.plan })
     }
 
     /// The state that a change of `before` leads to, computed.
-    async fn computed(&self, effect: &Effect, before: &Cut, said: &Said, readings: &Readings) -> Result<Cut, Error> {
+    pub(super) async fn computed(&self, effect: &Effect, before: &Cut, said: &Said, readings: &Readings) -> Result<Cut, Problem> {
         let mut after = before.clone();
         said.apply(&mut after, readings)?;
         let sounds = self.sounds(&after.setup).await?;
@@ -190,14 +199,6 @@ impl Studio {
                 other => return Ok(other.map(|_| ())?),
             }
         }
-    }
-
-    /// Goes one step back or on in the history; the revision that is shown then. Back over what somebody else did goes only who says so.
-    ///
-    /// # Errors
-    /// [`Code::Stale`], [`Code::NothingToUndo`], [`Code::OfAnother`], or what the database says.
-    pub async fn step(&self, id: Uuid, seen: u32, step: Step, whoever: bool) -> Result<u32, Problem> {
-        Ok(cuts::step(&self.pool, id, seen, step, self.behalf.person.filter(|_| !whoever)).await?)
     }
 }
 

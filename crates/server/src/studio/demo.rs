@@ -99,7 +99,7 @@ impl Studio {
             Setup { bed: stored.first().cloned(), lines: LINES.iter().map(line).collect(), ambiences: ambiences.clone(), ..Setup::new(CUT.title, picture) };
         let id = self.new_cut(&setup).await?;
         for one in ambiences {
-            jobs::add_once(&self.pool, id, &Work::Read { sound: one.hash, role: Role::Ambience }).await?;
+            jobs::add_once(&self.pool, id, &Work::Read { sound: one.hash, role: Role::Ambience }, None).await?;
         }
         let voice = self.store_demo_sound(&files.voice).await?;
         self.arrive(id, Arrival::Take(Take::new(&voice.hash, &voice.name))).await?;

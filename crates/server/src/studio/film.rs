@@ -8,7 +8,6 @@ use jaunty_core::picture::Picture;
 use jaunty_core::plan::FilmWish;
 use jaunty_core::units::CutLength;
 use jaunty_media::film;
-use std::path::PathBuf;
 use uuid::Uuid;
 
 impl Studio {
@@ -56,19 +55,13 @@ impl Studio {
         Ok(id)
     }
 
-    async fn film_of(&self, id: Uuid, hash: &str) -> Result<Film, Problem> {
-        let film = cuts::cut(&self.pool, id).await?.setup.film;
-        film.filter(|f| f.hash == hash).ok_or_else(|| Problem::not_found("film"))
-    }
-
-    /// The film of a cut, and where it lies.
+    /// The film of a cut.
     ///
     /// # Errors
-    /// [`super::Code::NotFound`], or what the disk says.
-    pub async fn film_file(&self, id: Uuid, hash: &str) -> Result<(Film, PathBuf), Problem> {
-        let film = self.film_of(id, hash).await?;
-        let path = self.files.original(hash, &extension(&film.name)).await?;
-        Ok((film, path))
+    /// [`super::Code::NotFound`], or what the database says.
+    pub async fn film_of(&self, id: Uuid, hash: &str) -> Result<Film, Problem> {
+        let film = cuts::cut(&self.pool, id).await?.setup.film;
+        film.filter(|f| f.hash == hash).ok_or_else(|| Problem::not_found("film"))
     }
 
     /// A small picture of a frame of the film, as JPEG.

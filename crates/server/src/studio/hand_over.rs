@@ -42,7 +42,7 @@ impl Studio {
         if let Some(row) = self.made_before(id, revision, form).await? {
             return Ok(Asked::There(row));
         }
-        jobs::add_once(&self.pool, id, &Work::HandOver { revision, form }).await?;
+        jobs::add_once(&self.pool, id, &Work::HandOver { revision, form }, self.behalf.person).await?;
         Ok(Asked::Waits)
     }
 

@@ -6,7 +6,8 @@
 //!
 //! | part | does |
 //! |---|---|
-//! | `commit` | changes a cut: what a person says, what comes in, undo and redo |
+//! | `commit` | changes a cut: what a person says, what comes in |
+//! | `undo` | undo and redo, of one's own change also under those of others |
 //! | `open` | everything that is known of a cut, for whoever shows it |
 //! | `planning` | opens what plans are made from; plans, compares, tries lengths |
 //! | `take_in` | files that come in |
@@ -48,6 +49,7 @@ mod supplier;
 mod sweep;
 mod take_in;
 mod task;
+mod undo;
 mod versions;
 mod watching;
 

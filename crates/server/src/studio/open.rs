@@ -21,6 +21,8 @@ pub struct OpenCut {
     pub row: CutRow,
     /// The revision that is shown.
     pub current: Revision,
+    /// What undo would take back for whoever asks.
+    pub undo: Option<Message>,
     /// What redo would do.
     pub redo: Option<Message>,
     /// The bed at hand.
@@ -126,7 +128,7 @@ impl Studio {
         // What was compared for another state of the cut is compared anew, should nobody be doing that: after an update, say.
         let stale = |c: &OpenCandidate| c.reading.is_some() && c.fit.is_none() && compared.iter().any(|done| done.sound_hash == c.candidate.hash);
         if candidates.iter().any(stale) && !jobs.iter().any(|job| job.task.0 == Work::Compare) {
-            jobs::add_once(&self.pool, row.id, &Work::Compare).await?;
+            jobs::add_once(&self.pool, row.id, &Work::Compare, self.behalf.person).await?;
         }
         let mut takes = Vec::new();
         for take in &setup.takes {
@@ -135,8 +137,8 @@ impl Studio {
             takes.push(OpenTake { take: take.clone(), sound, reading });
         }
         let remarks = remarks::all(&self.pool, row.id).await?;
-        let redo = cuts::redone(&self.pool, &row).await?;
-        Ok(OpenCut { redo, bed, readings: heard, fitted_before, candidates, takes, jobs, remarks, as_of, current, row })
+        let (undo, redo) = self.would_step(&row, &current).await?;
+        Ok(OpenCut { undo, redo, bed, readings: heard, fitted_before, candidates, takes, jobs, remarks, as_of, current, row })
     }
 
     /// A page of the cuts that whoever asks may see, of one project where that is said, and how many there are in all.

@@ -149,7 +149,6 @@ impl From<StoreError> for Problem {
             StoreError::NoCut => Self::not_found("cut"),
             StoreError::Stale => Self::new(Code::Stale, "Another change came first."),
             StoreError::NothingFurther => Self::new(Code::NothingToUndo, "There is nothing to go back or on to."),
-            StoreError::OfAnother { name, what } => Self::new(Code::OfAnother, format!("The last change is by {name}: {what}.")),
             StoreError::NoRoom(place) => {
                 tracing::warn!("there is no room on {place}");
                 Self::new(Code::NoRoom, format!("There is no room on {place}."))

@@ -56,6 +56,8 @@ async fn a_wish_that_waited_for_its_plan_still_does() {
     // The other one is as it was, with what was undone.
     let cut = cuts::cut(&studio.pool, rests).await.unwrap();
     assert_eq!((cut.setup.title.as_str(), cut.revision, cut.base), ("Before", 2, None));
+    // What redo would do is told in the words of before there were codes.
+    assert_eq!(cuts::redone(&studio.pool, &cut).await.unwrap().unwrap().to_string(), "do it");
     cuts::step(&studio.pool, rests, 2, Step::Redo, None).await.unwrap();
     assert_eq!(cuts::cut(&studio.pool, rests).await.unwrap().revision, 3);
     assert_eq!(cuts::all(&studio.pool).await.unwrap().len(), 2);

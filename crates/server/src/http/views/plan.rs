@@ -155,7 +155,7 @@ impl From<&OpenCut> for PlanView {
         Self {
             revision: revision.number,
             parent: revision.parent,
-            undo: revision.parent.map(|_| revision.what.clone()),
+            undo: open.undo.clone(),
             what: revision.what.clone(),
             made_by: revision.made_by.clone(),
             redo: open.redo.clone(),

@@ -102,7 +102,7 @@ pub async fn commit(pool: &MySqlPool, cut: &CutRow, next: &Commit<'_>) -> Result
         note_listed(&mut transaction, cut.id, next.setup).await?;
     }
     for work in next.work {
-        jobs::add_once(&mut *transaction, cut.id, work).await?;
+        jobs::add_once(&mut *transaction, cut.id, work, by).await?;
     }
     transaction.commit().await?;
     Ok(revision)
@@ -195,43 +195,78 @@ pub enum Step {
     Redo,
 }
 
-/// Shows the revision one step back or on; its number. One whose plan was never made has it made. Who is given as `of` goes back
-/// on changes of their own only.
+/// Something that was done to a cut.
+#[derive(Debug, Clone)]
+pub struct Done {
+    /// The revision that it made, before that had its plan.
+    pub revision: u32,
+    /// What was done.
+    pub what: Message,
+    /// What was said or came in, as JSON.
+    pub said: Option<String>,
+    /// Who did it.
+    pub by: Option<Uuid>,
+    /// Their name.
+    pub name: Option<String>,
+    /// What was shown before, with its plan; none where that was never made.
+    pub before: Option<u32>,
+}
+
+/// What was done to a cut last, newest first, at most so much. The first state is not among it.
 ///
 /// # Errors
-/// [`StoreError::Stale`], [`StoreError::NothingFurther`], [`StoreError::OfAnother`], or what the database says.
-pub async fn step(pool: &MySqlPool, id: Uuid, seen: u32, step: Step, of: Option<Uuid>) -> Result<u32, StoreError> {
+/// What the database says.
+pub async fn done(pool: &MySqlPool, cut: &CutRow, most: usize) -> Result<Vec<Done>, StoreError> {
+    let mut all = Vec::new();
+    let mut shown = cut.planned_for.unwrap_or(cut.revision);
+    while all.len() < most {
+        type Row = (String, Option<String>, Option<Uuid>, Option<String>, Option<u32>);
+        let query =
+            "SELECT r.what, r.said, r.made_by, p.name, r.parent FROM revisions r LEFT JOIN people p ON p.id = r.made_by WHERE r.cut_id = ? AND r.revision = ?";
+        let (what, said, by, name, Some(parent)): Row = sqlx::query_as(query).bind(cut.id).bind(shown).fetch_one(pool).await? else { break };
+        let Some(before) = behind(pool, cut.id, parent).await? else { break };
+        all.push(Done { revision: shown, what: Message::from_stored(&what), said, by, name, before: before.base.is_none().then_some(before.revision) });
+        shown = before.planned_for.unwrap_or(before.revision);
+    }
+    Ok(all)
+}
+
+#[derive(FromRow)]
+struct Behind {
+    revision: u32,
+    base: Option<u32>,
+    planned_for: Option<u32>,
+}
+
+/// What lies behind a change that was made on top of `parent`: that revision, with its plan if it has it by now.
+async fn behind(database: impl MySqlExecutor<'_>, cut: Uuid, parent: u32) -> Result<Option<Behind>, StoreError> {
+    let query = "SELECT revision, base, planned_for FROM revisions WHERE cut_id = ? AND (revision = ? OR planned_for = ?)
+                 ORDER BY base IS NULL DESC, revision DESC LIMIT 1";
+    Ok(sqlx::query_as(query).bind(cut).bind(parent).bind(parent).fetch_optional(database).await?)
+}
+
+/// Shows the revision one step back or on, on behalf of somebody; its number. One whose plan was never made has it made.
+///
+/// # Errors
+/// [`StoreError::Stale`], [`StoreError::NothingFurther`], or what the database says.
+pub async fn step(pool: &MySqlPool, id: Uuid, seen: u32, step: Step, by: Option<Uuid>) -> Result<u32, StoreError> {
     let mut transaction = pool.begin().await?;
     let cut = locked(&mut transaction, id).await?;
     if !cut.is_seen(seen) {
         return Err(StoreError::Stale);
     }
-    if step == Step::Undo
-        && let Some(of) = of
-    {
-        let (by, what): (Option<Uuid>, String) = sqlx::query_as("SELECT made_by, what FROM revisions WHERE cut_id = ? AND revision = ?")
-            .bind(id)
-            .bind(cut.revision)
-            .fetch_one(&mut *transaction)
-            .await?;
-        if let Some(by) = by.filter(|by| *by != of) {
-            let name: Option<(String,)> = sqlx::query_as("SELECT name FROM people WHERE id = ?").bind(by).fetch_optional(&mut *transaction).await?;
-            return Err(StoreError::OfAnother { name: name.map_or("somebody else".into(), |n| n.0), what: Message::from_stored(&what).to_string() });
-        }
-    }
     let target = match step {
         Step::Redo => child(&mut *transaction, &cut).await?.map(|(revision, _)| revision),
         Step::Undo => {
-            // Behind a change on top of one without its plan lies that one, with its plan if it has it by now.
-            let found: Option<(u32,)> = sqlx::query_as(
-                "SELECT t.revision FROM revisions r JOIN revisions t ON t.cut_id = r.cut_id AND (t.revision = r.parent OR t.planned_for = r.parent)
-                 WHERE r.cut_id = ? AND r.revision = ? ORDER BY t.base IS NULL DESC, t.revision DESC LIMIT 1",
-            )
-            .bind(id)
-            .bind(cut.revision)
-            .fetch_optional(&mut *transaction)
-            .await?;
-            found.map(|(revision,)| revision)
+            let (parent,): (Option<u32>,) = sqlx::query_as("SELECT parent FROM revisions WHERE cut_id = ? AND revision = ?")
+                .bind(id)
+                .bind(cut.revision)
+                .fetch_one(&mut *transaction)
+                .await?;
+            match parent {
+                Some(parent) => behind(&mut *transaction, id, parent).await?.map(|b| b.revision),
+                None => None,
+            }
         }
     };
     let target = target.ok_or(StoreError::NothingFurther)?;
@@ -239,7 +274,7 @@ pub async fn step(pool: &MySqlPool, id: Uuid, seen: u32, step: Step, of: Option<
     note_shown(&mut transaction, id).await?;
     let (waits,): (bool,) =
         sqlx::query_as("SELECT base IS NOT NULL FROM revisions WHERE cut_id = ? AND revision = ?").bind(id).bind(target).fetch_one(&mut *transaction).await?;
-    jobs::add_once(&mut *transaction, id, if waits { &Work::Plan } else { &Work::Compare }).await?;
+    jobs::add_once(&mut *transaction, id, if waits { &Work::Plan } else { &Work::Compare }, by).await?;
     transaction.commit().await?;
     Ok(target)
 }

@@ -39,7 +39,7 @@ pub async fn insert_versions(pool: &MySqlPool, mother: Uuid, versions: &[Cut], w
     let mut made = Vec::new();
     for cut in versions {
         let id = insert_one(&mut transaction, cut, what, Some(mother), origin).await?;
-        jobs::add_once(&mut *transaction, id, &Work::Plan).await?;
+        jobs::add_once(&mut *transaction, id, &Work::Plan, by).await?;
         made.push(id);
     }
     transaction.commit().await?;

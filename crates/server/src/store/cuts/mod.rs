@@ -21,7 +21,7 @@ mod making;
 mod row;
 mod writing;
 
-pub use history::{Commit, Revision, Sounding, Step, commit, current, plan, redone, revision, step};
+pub use history::{Commit, Done, Revision, Sounding, Step, commit, current, done, plan, redone, revision, step};
 pub(super) use listing::note_shown;
 pub use listing::{Listing, Sort, fill_in_lists, list};
 pub use making::{Origin, insert, insert_versions, mother_of, versions_of};
