@@ -11535,6 +11535,86 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "bedAloneLufs": {
+                     *         "from": -50,
+                     *         "to": -10
+                     *       },
+                     *       "byHandDb": {
+                     *         "from": 0,
+                     *         "to": 60
+                     *       },
+                     *       "byHandS": {
+                     *         "from": 0,
+                     *         "to": 60
+                     *       },
+                     *       "crossfadeMs": {
+                     *         "from": 1,
+                     *         "to": 2000
+                     *       },
+                     *       "easeS": {
+                     *         "from": 0,
+                     *         "to": 10
+                     *       },
+                     *       "fasterPercent": {
+                     *         "from": -30,
+                     *         "to": 30
+                     *       },
+                     *       "filmGainDb": {
+                     *         "from": -60,
+                     *         "to": 20
+                     *       },
+                     *       "handoverS": {
+                     *         "from": 0,
+                     *         "to": 20
+                     *       },
+                     *       "leastGapS": {
+                     *         "from": 0,
+                     *         "to": 60
+                     *       },
+                     *       "leastRunBars": {
+                     *         "from": 1,
+                     *         "to": 32
+                     *       },
+                     *       "loudnessLufs": {
+                     *         "from": -50,
+                     *         "to": -5
+                     *       },
+                     *       "lowerDb": {
+                     *         "from": 0,
+                     *         "to": 60
+                     *       },
+                     *       "mostPlays": {
+                     *         "from": 1,
+                     *         "to": 100
+                     *       },
+                     *       "slopeS": {
+                     *         "from": 0,
+                     *         "to": 30
+                     *       },
+                     *       "speedPercent": {
+                     *         "from": 0,
+                     *         "to": 2
+                     *       },
+                     *       "sweepDb": {
+                     *         "from": -40,
+                     *         "to": 20
+                     *       },
+                     *       "tailS": {
+                     *         "from": 0,
+                     *         "to": 60
+                     *       },
+                     *       "tempoBpm": {
+                     *         "from": 20,
+                     *         "to": 400
+                     *       },
+                     *       "underDb": {
+                     *         "from": 0,
+                     *         "to": 40
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Limits"];
                 };
             };

@@ -7,7 +7,7 @@ use super::views::{GivenView, HeardView, RemarkView, WaveformView};
 use crate::store::keys;
 use crate::studio::{Code, Heard, NewRemark, Problem};
 use actix_web::{HttpRequest, HttpResponse, delete, get, post, put, web};
-use jaunty_core::units::{samples_from_seconds, seconds_from_samples};
+use jaunty_core::units::samples_from_seconds;
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -135,8 +135,7 @@ pub async fn hear_waveform(
     let ready = studio.ready(*id, revision).await?;
     let span_samples = samples_from_seconds(0.05);
     let peaks = studio.measure(move || ready.outline(span_samples)).await??;
-    let peaks = peaks.into_iter().map(|peak| (peak.min(1.0) * 65_535.0).round() as u16).collect();
-    Ok(web::Json(WaveformView { step_s: seconds_from_samples(span_samples), peaks }))
+    Ok(web::Json(WaveformView::of(&peaks, span_samples)))
 }
 
 /// The film, in ranges.

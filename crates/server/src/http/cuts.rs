@@ -81,7 +81,7 @@ pub async fn rates() -> web::Json<Vec<RateView>> {
 }
 
 /// What the figures of a cut may be.
-#[utoipa::path(responses((status = 200, body = Limits)))]
+#[utoipa::path(responses((status = 200, body = Limits, example = json!(LIMITS))))]
 #[get("/api/limits")]
 pub async fn limits() -> web::Json<Limits> {
     web::Json(LIMITS)

@@ -156,9 +156,7 @@ pub async fn shaped(studio: AskedStudio, path: web::Path<(Uuid, u32)>) -> Result
     let ready = studio.ready(id, revision).await?;
     let span_samples = samples_from_seconds(0.01);
     let peaks = studio.measure(move || ready.outline(span_samples)).await??;
-    let peaks = peaks.into_iter().map(|peak| (peak.min(1.0) * 65_535.0).round() as u16).collect();
-    let view = WaveformView { step_s: seconds_from_samples(span_samples), peaks };
-    Ok(HttpResponse::Ok().insert_header(ContentEncoding::Identity).insert_header(("cache-control", OF_A_REVISION)).json(view))
+    Ok(HttpResponse::Ok().insert_header(ContentEncoding::Identity).insert_header(("cache-control", OF_A_REVISION)).json(WaveformView::of(&peaks, span_samples)))
 }
 
 /// What is measured of a revision.

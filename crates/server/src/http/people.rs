@@ -6,7 +6,7 @@ use super::views::{InvitationView, KeyView, MeView, ProjectView, project_view};
 use crate::store::keys::{self, Opens};
 use crate::store::people::{self, Role};
 use crate::store::sessions;
-use crate::studio::{Entered, Newcomer, Problem, second_factor_address};
+use crate::studio::{Entered, Newcomer, Problem, Studio, second_factor_address};
 use actix_session::Session;
 use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use actix_web::{HttpRequest, HttpResponse, delete, get, post, put, web};
@@ -213,8 +213,7 @@ pub async fn hold_second_factor(
     request: HttpRequest,
     body: web::Json<CodeOfNow>,
 ) -> Result<HttpResponse, Problem> {
-    studio.hold_second_factor(asker.person.unwrap_or_default(), &body.code, true, &house.client_of(request.head(), request.peer_addr())).await?;
-    Ok(HttpResponse::NoContent().finish())
+    ask_for_second_factor(true, &studio, &house, asker, &request, &body.code).await
 }
 
 /// Asks for it no more.
@@ -227,7 +226,11 @@ pub async fn drop_second_factor(
     request: HttpRequest,
     body: web::Json<CodeOfNow>,
 ) -> Result<HttpResponse, Problem> {
-    studio.hold_second_factor(asker.person.unwrap_or_default(), &body.code, false, &house.client_of(request.head(), request.peer_addr())).await?;
+    ask_for_second_factor(false, &studio, &house, asker, &request, &body.code).await
+}
+
+async fn ask_for_second_factor(on: bool, studio: &Studio, house: &House, asker: Asker, request: &HttpRequest, code: &str) -> Result<HttpResponse, Problem> {
+    studio.hold_second_factor(asker.person.unwrap_or_default(), code, on, &house.client_of(request.head(), request.peer_addr())).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

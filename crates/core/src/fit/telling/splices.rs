@@ -27,9 +27,8 @@ pub(in crate::fit) fn why_spliced(reading: &Reading, likeness: &BarLikeness, jud
     let half_beats = (2.0 * join.later_samples as f64 * reading.tempo_bpm / 60.0 / f64::from(SAMPLE_RATE_HZ)).round() as i64;
     let far = match half_beats.unsigned_abs() {
         1 => message!("splice.far.half"),
-        2 => message!("splice.far.one"),
-        n if n % 2 == 0 => message!("splice.far.some", beats = n / 2),
-        n => message!("splice.far.andAHalf", beats = n / 2),
+        n if n % 2 == 0 => message!("splice.far.whole", n = n / 2),
+        n => message!("splice.far.andAHalf", n = n / 2),
     };
     match half_beats {
         0 => {}

@@ -174,3 +174,11 @@ pub struct WaveformView {
     /// Highest absolute sample of each step, 0 to 65535 for 0 to full scale.
     pub peaks: Vec<u16>,
 }
+
+impl WaveformView {
+    /// The view of the highest absolute samples, 1 for full scale, of spans of `span_samples`.
+    pub fn of(peaks: &[f32], span_samples: u64) -> Self {
+        let told = |peak: &f32| (peak.min(1.0) * 65_535.0).round() as u16;
+        Self { step_s: seconds_from_samples(span_samples), peaks: peaks.iter().map(told).collect() }
+    }
+}
