@@ -4,6 +4,7 @@
 //! for bit, for any range ([`crate::mix::render`]).
 
 mod ambience;
+mod energies;
 pub(crate) mod film;
 mod kept;
 pub mod lane;
@@ -15,7 +16,7 @@ pub use kept::Kept;
 pub use lane::Lane;
 
 use crate::digest::digest;
-use crate::fit::{FittedBed, Fitting, FittingStart};
+use crate::fit::{Fitting, FittingStart};
 use crate::picture::Line;
 use crate::shape::pocket::{Pocket, strongest_band_hz};
 use crate::shape::{self, Frame, LevelChange, LevelError, LevelName, LevelObject, Measured, ShapeWishes};
@@ -277,8 +278,7 @@ pub fn propose(inputs: Inputs<'_>) -> Plan {
     let film_place = inputs.film.filter(|film| film.wish.place.is_some()).map(|film| film.heard());
     let (handed, film_handed) = succession::fades(&inputs.beds.iter().map(|b| b.fitting).collect::<Vec<_>>(), film_place);
     for (bed, (hand_in_samples, hand_out_samples)) in inputs.beds.iter().zip(handed) {
-        let fitted = FittedBed::new(bed.source, bed.fitting);
-        let bed_energies = kept.numbers(digest(&("bed", bed.sound, bed.fitting)), &|| loudness::block_energies(&fitted));
+        let bed_energies = energies::of_fitted(kept, bed.sound, bed.source, bed.fitting);
         let measured = Measured { bed: &bed_energies, speech: &speech_energies, film_lufs };
         let end_samples = bed.fitting.end_samples().min(length_samples);
         let frame = Frame {
