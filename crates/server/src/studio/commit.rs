@@ -172,7 +172,7 @@ impl Studio {
         said.apply(&mut after, readings)?;
         let sounds = self.sounds(&after.setup).await?;
         let (effect, before) = (effect.clone(), before.clone());
-        Ok(self.compute(move || compute(&effect, &before, after, &sounds)).await?)
+        self.compute(move || compute(&effect, &before, after, &sounds)).await
     }
 
     /// Makes the plan that a cut waits for, if it does.
