@@ -1,7 +1,7 @@
 //! A database and a server for one test.
 
 use crate::{Guarded, eventually, free_port, guarded_with};
-use std::io::{self, BufRead, BufReader};
+use std::io::{self, BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdout, Command, Stdio};
 use std::sync::atomic::{AtomicU32, Ordering};
@@ -96,6 +96,20 @@ impl Database {
             .args(["--execute", &format!("CREATE DATABASE {name}")])
             .output()?;
         if out.status.success() { Ok(Self { running, name }) } else { Err(io::Error::other(String::from_utf8_lossy(&out.stderr).into_owned())) }
+    }
+
+    /// Does what a dump says.
+    ///
+    /// # Errors
+    /// What the client of MariaDB says.
+    pub fn run(&self, sql: &[u8]) -> io::Result<()> {
+        let mut client = Command::new("mariadb")
+            .args(["--no-defaults", "--host=127.0.0.1", &format!("--port={}", self.running.port), "--user=jaunty", "--password=test", &self.name])
+            .stdin(Stdio::piped())
+            .spawn()?;
+        client.stdin.take().map_or(Ok(()), |mut input| input.write_all(sql))?;
+        let status = client.wait()?;
+        if status.success() { Ok(()) } else { Err(io::Error::other("the dump was not taken")) }
     }
 
     /// Where it is.

@@ -130,6 +130,19 @@ async fn two_people_work_on_one_cut_while_a_third_listens_by_a_link() {
     shown(&bo, "The last change is by Ada").await;
     bo.css(".ant-modal-confirm-btns button:first-child").await.unwrap().click().await.unwrap();
     assert_eq!(view().await.unwrap()["title"], "Tower clock");
+    // Ada takes her own back from under what Bo does, and does it again.
+    let cookies = bo.client().get_all_cookies().await.unwrap();
+    let his = client_with(&cookies.iter().map(|c| format!("{}={}", c.name(), c.value())).collect::<Vec<_>>().join("; "));
+    let revision = view().await.unwrap()["plan"]["revision"].clone();
+    let change = json!({ "about": "picture", "do": "markMoment", "frame": 200, "kind": "hit", "name": "the bell" });
+    let said = his.post(stand.server.url(&format!("{path}/changes"))).json(&json!({ "revision": revision, "change": change })).send().await.unwrap();
+    assert_eq!(said.status(), 200);
+    for (key, title) in [("undo", "Tower"), ("redo", "Tower clock")] {
+        shown(&ada, if key == "undo" { "Undo: call the cut" } else { "Redo: call the cut" }).await;
+        click(&ada, key).await;
+        let done = eventually(Duration::from_secs(20), async || view().await.filter(|v| v["title"] == title)).await;
+        assert_eq!(done.unwrap_or_else(|| panic!("{key} does not lead to {title}"))["moments"][0]["name"], "the bell");
+    }
 
     // Ada gives it to a client, who opens it without an account, hears it and says something of a moment.
     write(&ada, "give-to", "Client").await;

@@ -225,7 +225,7 @@ pub async fn change_cut(studio: AskedStudio, id: web::Path<Uuid>, body: web::Jso
     Ok(web::Json(Shown { revision: studio.change(*id, revision, change).await? }))
 }
 
-/// Goes back to the revision that the shown one was made from. What somebody else did is undone only by who says so.
+/// Takes back what whoever asks did last, also from under what others did since. What somebody else did, or built on it, is undone only by who says so.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = UndoneFrom, responses((status = 200, body = Shown)))]
 #[post("/api/cuts/{id}/undo")]
 pub async fn undo(studio: AskedStudio, id: web::Path<Uuid>, body: web::Json<UndoneFrom>) -> Result<web::Json<Shown>, Problem> {

@@ -14,20 +14,21 @@ use uuid::Uuid;
 /// So far back one's own last change is looked for: as many changes are done again for it at most.
 const MOST_BACK: usize = 20;
 
-/// What the history has of late, newest first, and what of it was taken back by itself.
+/// What the history has of late, newest first, and what of it was taken back from under others.
 struct Lately {
     done: Vec<Done>,
     taken_back: HashSet<u32>,
 }
 
 impl Lately {
-    fn is_taking_back(done: &Done) -> bool {
-        took_back(done).is_some()
+    /// Whether undo by somebody is one step back: the last change is theirs, or nobody's.
+    fn is_one_step_back(&self, person: Uuid) -> bool {
+        self.done.first().is_none_or(|last| last.by.is_none_or(|by| by == person) && took_back(last).is_none())
     }
 
     /// Whether it stands: it is a change, and nobody took it back from under others.
     fn stands(&self, done: &Done) -> bool {
-        !Self::is_taking_back(done) && !self.taken_back.contains(&done.revision)
+        took_back(done).is_none() && !self.taken_back.contains(&done.revision)
     }
 
     /// From where everything is to be done again that stands but `own`: from there, or from what was taken back above it.
@@ -57,15 +58,11 @@ fn took_back(done: &Done) -> Option<u32> {
     }
 }
 
-/// What was taken back there.
-fn taken(done: &Done) -> Option<Message> {
-    match (took_back(done)?, &done.what) {
-        (_, Message::Coded { facts, .. }) => match facts.get("what")? {
-            Fact::Message(what) => Some((**what).clone()),
-            _ => None,
-        },
-        _ => None,
-    }
+/// What was taken back there, if that was by `person`: it is theirs to do again.
+fn to_do_again(done: &Done, person: Uuid) -> Option<Message> {
+    let (_, true, Message::Coded { facts, .. }) = (took_back(done)?, done.by == Some(person), &done.what) else { return None };
+    let Fact::Message(what) = facts.get("what")? else { return None };
+    Some((**what).clone())
 }
 
 impl Studio {
@@ -76,14 +73,14 @@ impl Studio {
 
     /// What undo would take back for whoever asks, and what redo would do again.
     pub(super) async fn would_step(&self, row: &CutRow, shown: &Revision) -> Result<(Option<Message>, Option<Message>), StoreError> {
-        let redo = cuts::redone(&self.pool, row).await?;
-        let Some(person) = self.behalf.person else { return Ok((shown.parent.map(|_| shown.what.clone()), redo)) };
+        let (undo, redo) = (shown.parent.map(|_| shown.what.clone()), cuts::redone(&self.pool, row).await?);
+        let Some(person) = self.behalf.person else { return Ok((undo, redo)) };
+        if self.lately(row, 1).await?.is_one_step_back(person) {
+            return Ok((undo, redo));
+        }
         let lately = self.lately(row, MOST_BACK).await?;
-        let last = lately.done.first();
-        let redo = redo.or_else(|| last.filter(|d| d.by == Some(person)).and_then(taken));
-        let plain = last.is_none_or(|d| d.by.is_none_or(|by| by == person) && !Lately::is_taking_back(d));
-        let own = lately.own(person).filter(|_| !plain).map(|k| lately.done[k].what.clone());
-        Ok((shown.parent.map(|_| own.unwrap_or_else(|| shown.what.clone())), redo))
+        let own = lately.own(person).map(|k| lately.done[k].what.clone());
+        Ok((own.or(undo), redo.or_else(|| to_do_again(lately.done.first()?, person))))
     }
 
     /// Goes one step back or on in the history; the revision that is shown then. Back goes who does not say `whoever` over
@@ -95,14 +92,14 @@ impl Studio {
         let row = cuts::cut(&self.pool, id).await?;
         let plain = async |step| Ok(cuts::step(&self.pool, id, seen, step, self.behalf.person).await?);
         let Some(person) = self.behalf.person.filter(|_| row.is_seen(seen)) else { return plain(step).await };
-        let lately = self.lately(&row, MOST_BACK).await?;
-        let Some(last) = lately.done.first() else { return plain(step).await };
+        let last = self.lately(&row, 1).await?;
         match step {
             // What was taken back from under others is there again one step before.
-            Step::Redo if last.by == Some(person) && Lately::is_taking_back(last) && cuts::redone(&self.pool, &row).await?.is_none() => plain(Step::Undo).await,
-            Step::Redo => plain(step).await,
-            Step::Undo if whoever || (last.by.is_none_or(|by| by == person) && !Lately::is_taking_back(last)) => plain(step).await,
-            Step::Undo => self.take_back_own(&row, &lately, person).await,
+            Step::Redo if cuts::redone(&self.pool, &row).await?.is_none() && last.done.iter().any(|d| to_do_again(d, person).is_some()) => {
+                plain(Step::Undo).await
+            }
+            Step::Undo if !whoever && !last.is_one_step_back(person) => self.take_back_own(&row, &self.lately(&row, MOST_BACK).await?, person).await,
+            step => plain(step).await,
         }
     }
 

@@ -62,3 +62,40 @@ async fn a_wish_that_waited_for_its_plan_still_does() {
     assert_eq!(cuts::cut(&studio.pool, rests).await.unwrap().revision, 3);
     assert_eq!(cuts::all(&studio.pool).await.unwrap().len(), 2);
 }
+
+/// A database of the last build that stored sentences: a cut with a bed, changes by hand, and one of them undone.
+const BEFORE_MESSAGES: &[u8] = include_bytes!("../data/before_messages.sql.zst");
+
+#[actix_web::test]
+async fn a_database_with_sentences_keeps_every_cut_revision_and_undo() {
+    let database = Database::fresh().await.unwrap();
+    database.run(&zstd::decode_all(BEFORE_MESSAGES).unwrap()).unwrap();
+    let pool = MySqlPool::connect(&database.url()).await.unwrap();
+    let told: Vec<(u32, String)> = sqlx::query_as("SELECT revision, what FROM revisions ORDER BY revision").fetch_all(&pool).await.unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let studio = Studio::open(&Settings::new(&database.url(), folder.path(), Path::new("/bin/false"))).await.unwrap();
+    let cut = cuts::all(&studio.pool).await.unwrap().remove(0);
+    assert_eq!((told.len(), cut.revision, cut.setup.title.as_str()), (11, 9, "Before there were codes"));
+    for (number, what) in &told {
+        let revision = cuts::revision(&studio.pool, cut.id, *number).await.unwrap().unwrap();
+        assert_eq!(revision.what.to_string(), *what);
+        assert!(revision.cut.fittings.iter().all(|f| !f.name.is_empty() && f.splices.iter().all(|s| !s.why.is_empty() && !s.terms.is_empty())));
+    }
+    let names =
+        async |number| cuts::revision(&studio.pool, cut.id, number).await.unwrap().unwrap().cut.fittings.iter().map(|f| f.name.to_string()).collect::<Vec<_>>();
+    assert_eq!(names(9).await[..2], ["cold on bar 7, A, fades out", "cold on bar 7, A, stops and rings out"]);
+    // Back to the beginning, and on to the end.
+    let shown = async || cuts::cut(&studio.pool, cut.id).await.unwrap();
+    let mut seen = vec![cut.revision];
+    while let Ok(number) = cuts::step(&studio.pool, cut.id, shown().await.revision, Step::Undo, None).await {
+        seen.push(number);
+    }
+    assert_eq!(seen, [9, 7, 6, 5, 4, 2, 1]);
+    let mut again = vec![1];
+    while let Ok(number) = cuts::step(&studio.pool, cut.id, shown().await.revision, Step::Redo, None).await {
+        again.push(number);
+    }
+    assert_eq!(again, [1, 2, 4, 5, 6, 7, 9, 11]);
+    let open = studio.open_cut(cut.id).await.unwrap();
+    assert_eq!((open.undo.unwrap_or_default().to_string(), open.row.setup.title), ("make the cut 00:00:25:00 long".into(), "Before, at length".into()));
+}
