@@ -47,7 +47,7 @@ page_packages() {
 # The page, when a source is newer than the last build.
 build_page() {
   page_packages
-  if [ ! -f web/dist/index.html ] || [ -n "$(find web/src web/public web/index.html web/vite.config.ts web/package-lock.json -newer web/dist/index.html -print -quit 2>/dev/null)" ]; then
+  if [ ! -f web/dist/index.html ] || [ -n "$(find web/src web/public web/index.html web/vite.config.ts web/package-lock.json words docs/guide.md docs/screenshots -newer web/dist/index.html -print -quit 2>/dev/null)" ]; then
     say "Building the page"
     (cd web && npm run --silent build >&2) || stop "the page could not be built; the message is above."
     # The binary embeds the page: without this, cargo would not notice that it changed.
