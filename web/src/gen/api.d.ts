@@ -742,7 +742,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Goes back to the revision that the shown one was made from. What somebody else did is undone only by who says so. */
+        /** Takes back what whoever asks did last, also from under what others did since. What somebody else did, or built on it, is undone only by who says so. */
         post: operations["undo"];
         delete?: never;
         options?: never;

@@ -137,6 +137,7 @@ async fn two_people_work_on_one_cut_while_a_third_listens_by_a_link() {
     let change = json!({ "about": "picture", "do": "markMoment", "frame": 200, "kind": "hit", "name": "the bell" });
     let said = his.post(stand.server.url(&format!("{path}/changes"))).json(&json!({ "revision": revision, "change": change })).send().await.unwrap();
     assert_eq!(said.status(), 200);
+    shown(&ada, "by Bo").await;
     for (key, title) in [("undo", "Tower"), ("redo", "Tower clock")] {
         shown(&ada, if key == "undo" { "Undo: call the cut" } else { "Redo: call the cut" }).await;
         click(&ada, key).await;
