@@ -1,6 +1,7 @@
 import { createI18n } from 'vue-i18n'
 import en from '../../../words/en.json'
 import type { components } from '../gen/api'
+import { clock, secondsOf } from './words'
 
 /** What is said of a cut: a code of the catalogue with its facts, or words from before there were codes. */
 export type Message = components['schemas']['Message']
@@ -15,9 +16,14 @@ export const i18n = createI18n({
   missingWarn: false,
   messages: { en },
 })
-const { t, te, locale } = i18n.global
+const { t, locale } = i18n.global
 
-const SAMPLES_PER_S = 48_000
+/** Whether the catalogue itself has words for a code, also where a stranger's file says it. */
+function isKnown(code: string): boolean {
+  const within = (at: unknown, part: string): unknown =>
+    at instanceof Object && Object.hasOwn(at, part) ? (at as Record<string, unknown>)[part] : undefined
+  return typeof code.split('.').reduce(within, en) === 'string'
+}
 
 /** A figure as the language writes it. */
 function figure(value: number, leastDecimals: number, mostDecimals: number): string {
@@ -25,18 +31,12 @@ function figure(value: number, leastDecimals: number, mostDecimals: number): str
   return new Intl.NumberFormat(locale.value, manner).format(value)
 }
 
-/** Minutes, seconds and tenths: 1:05.3. */
-function clock(samples: number): string {
-  const tenths = Math.round((samples / SAMPLES_PER_S) * 10)
-  const seconds = (tenths / 10) % 60
-  return `${Math.floor(tenths / 600)}:${seconds < 10 ? '0' : ''}${figure(seconds, 1, 1)}`
-}
-
 function told(fact: Fact): string {
   if ('count' in fact) return figure(fact.count, 0, 0)
-  if ('figure' in fact) return figure(fact.figure.value, 0, fact.figure.decimals)
-  if ('seconds' in fact) return figure(fact.seconds / SAMPLES_PER_S, 1, 1)
-  if ('clock' in fact) return clock(fact.clock)
+  // No figure of ours has more, a stranger's file may say anything.
+  if ('figure' in fact) return figure(fact.figure.value, 0, Math.min(fact.figure.decimals, 9))
+  if ('seconds' in fact) return figure(secondsOf(fact.seconds), 1, 1)
+  if ('clock' in fact) return clock(secondsOf(fact.clock), true)
   if ('name' in fact) return fact.name
   if ('message' in fact) return wordsOf(fact.message)
   if ('list' in fact) return fact.list.map(wordsOf).join(t('between.things'))
@@ -46,7 +46,7 @@ function told(fact: Fact): string {
 /** The words of what is said. A code that no catalogue has, of a newer server perhaps, stands for itself. */
 export function wordsOf(message: Message): string {
   if (typeof message === 'string') return message
-  if (!te(message.code, 'en')) return message.code
+  if (!isKnown(message.code)) return message.code
   const facts = Object.entries(message.facts ?? {})
   const words = Object.fromEntries(facts.map(([name, fact]) => [name, told(fact)]))
   const n = message.facts?.n
