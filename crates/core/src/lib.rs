@@ -33,25 +33,11 @@
 #![forbid(unsafe_code)]
 #![deny(missing_docs)]
 
-pub mod check;
-pub mod cut;
-pub mod digest;
-pub mod fit;
-pub mod handover;
-pub mod kind;
-pub mod message;
-pub mod mix;
-pub mod picture;
-pub mod plan;
-pub mod reading;
-pub mod shape;
-pub mod sound;
-pub mod speech;
-pub mod splice;
-pub mod terms;
-pub mod units;
-pub mod voice;
-
-/// The one sample rate of the inside, in Hz. Every sound is brought to it when it comes in, so
-/// that a position means the same in a bed, a narration and the mix.
-pub const SAMPLE_RATE_HZ: u32 = 48_000;
+pub use jaunty_units::{SAMPLE_RATE_HZ, digest, message, units};
+pub use jaunty_sound::{progress, sound, splice};
+pub use jaunty_picture::{picture, terms};
+pub use jaunty_reading::{kind, reading};
+pub use jaunty_speech::{speech, voice};
+pub use jaunty_fit::fit;
+pub use jaunty_shape::{mix, plan, shape};
+pub use jaunty_cut::{check, cut, handover};
