@@ -1,5 +1,6 @@
 //! A whole cut, out of the tables and into them.
 
+use super::sql::row;
 use super::cuts::{Origin, stored};
 use super::{StoreError, documents};
 use chrono::NaiveDateTime;
@@ -8,7 +9,7 @@ use jaunty_core::digest::hex;
 use jaunty_core::message::Message;
 use jaunty_exchange::archive::{ArchivedReading, ArchivedRevision, Contents, Documents, FORMAT, VERSION, hash_of};
 use sqlx::types::Json;
-use sqlx::{FromRow, MySqlPool, MySqlTransaction};
+use sqlx::{MySqlPool, MySqlTransaction};
 use std::collections::HashMap;
 use std::io::Write;
 use uuid::Uuid;
@@ -16,7 +17,6 @@ use uuid::Uuid;
 /// How times are written.
 const TIME: &str = "%Y-%m-%dT%H:%M:%S%.3f";
 
-#[derive(FromRow)]
 struct Line {
     revision: u32,
     parent: Option<u32>,
@@ -30,6 +30,8 @@ struct Line {
     chosen: u32,
     created_at: NaiveDateTime,
 }
+
+row!(Line { revision, parent, base, planned_for, what, said, setup_hash, plan_hash, fittings_hash, chosen, created_at });
 
 /// How many revisions a cut has by now: with its name, what its history is.
 ///

@@ -1,14 +1,15 @@
 //! Candidates as they would lie in their cut, for comparing and listening.
 
+use super::sql::row;
 use super::StoreError;
 use jaunty_core::fit::FittingEnd;
 use jaunty_core::plan::Plan;
 use sqlx::types::Json;
-use sqlx::{FromRow, MySqlPool};
+use sqlx::MySqlPool;
 use uuid::Uuid;
 
 /// How well a candidate could fit.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct Comparison {
     /// The candidate.
     pub sound_hash: String,
@@ -19,9 +20,10 @@ pub struct Comparison {
     /// Splices of it.
     pub splice_count: u32,
     /// How it ends.
-    #[sqlx(json)]
     pub ending: FittingEnd,
 }
+
+row!(Comparison { sound_hash, made_for, figure, splice_count } json { ending });
 
 /// The comparisons of a cut.
 ///

@@ -4,11 +4,12 @@
 //! level changed, little more than that level is stored. What it is packed against is stored whole, so that
 //! reading one takes two at most.
 
+use super::sql::row;
 use super::StoreError;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use sha2::{Digest, Sha256};
-use sqlx::{FromRow, MySqlExecutor, MySqlPool, MySqlTransaction};
+use sqlx::{MySqlExecutor, MySqlPool, MySqlTransaction};
 use std::io;
 
 /// How hard documents are packed: zstd's own default, some hundred megabytes a second.
@@ -19,11 +20,13 @@ const MOST_BYTES: usize = 256 << 20;
 const PACKED: [u8; 4] = [0x28, 0xb5, 0x2f, 0xfd];
 
 /// A document as it is stored, with what it was packed against.
-#[derive(Debug, FromRow)]
+#[derive(Debug)]
 pub(super) struct Stored {
     body: Vec<u8>,
     base_body: Option<Vec<u8>>,
 }
+
+row!(Stored { body, base_body });
 
 /// The columns of [`Stored`], for a document `d` joined with [`BASE`].
 pub(super) const COLUMNS: &str = "d.body, b.body AS base_body";

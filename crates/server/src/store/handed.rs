@@ -1,14 +1,15 @@
 //! Files that were handed over.
 
+use super::sql::row;
 use super::StoreError;
 use chrono::NaiveDateTime;
 use jaunty_core::handover::Form;
 use sqlx::types::Json;
-use sqlx::{FromRow, MySqlPool};
+use sqlx::MySqlPool;
 use uuid::Uuid;
 
 /// A file that was handed over.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct HandedRow {
     /// Its name in addresses.
     pub id: Uuid,
@@ -29,6 +30,8 @@ pub struct HandedRow {
     /// When it was made.
     pub created_at: NaiveDateTime,
 }
+
+row!(HandedRow { id, revision, made_of, form, name, file_hash, size_bytes, told, created_at });
 
 const COLUMNS: &str = "id, revision, made_of, form, name, file_hash, size_bytes, told, created_at";
 

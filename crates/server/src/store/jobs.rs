@@ -1,11 +1,12 @@
 //! The job queue.
 
+use super::sql::row;
 use super::StoreError;
 use super::error::was_called_off;
 use chrono::NaiveDateTime;
 use jaunty_core::cut::Work;
 use sqlx::types::Json;
-use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool};
+use sqlx::{AssertSqlSafe, MySqlExecutor, MySqlPool};
 use uuid::Uuid;
 
 /// Seconds after which a job whose worker says nothing is taken up by another: workers tell how far they are every
@@ -43,7 +44,7 @@ impl Lane {
 }
 
 /// A job as its cut sees it.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct JobRow {
     /// Its name.
     pub id: Uuid,
@@ -61,8 +62,10 @@ pub struct JobRow {
     pub created_at: NaiveDateTime,
 }
 
+row!(JobRow { id, task, state, progress, doing, problem, created_at });
+
 /// A job that this worker holds.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct Claimed {
     /// Its name.
     pub id: Uuid,
@@ -75,6 +78,8 @@ pub struct Claimed {
     /// How often it broke its worker.
     pub breaks: u32,
 }
+
+row!(Claimed { id, cut_id, task, attempt, breaks });
 
 impl Claimed {
     /// Whether it broke every worker that tried: it is to be given up.

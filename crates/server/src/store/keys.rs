@@ -1,12 +1,13 @@
 //! Keys that were given away: whoever brings one may open what it opens. The database knows their hashes alone.
 
+use super::sql::row;
 use super::StoreError;
 use super::people::Role;
 use super::sessions::{hash_of, random};
 use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD;
 use chrono::NaiveDateTime;
-use sqlx::{FromRow, MySqlPool};
+use sqlx::MySqlPool;
 use std::time::Duration;
 use uuid::Uuid;
 
@@ -54,7 +55,6 @@ pub struct KeyRow {
     pub over: bool,
 }
 
-#[derive(FromRow)]
 struct Stored {
     id: Uuid,
     opens: String,
@@ -70,6 +70,8 @@ struct Stored {
     expires_at: NaiveDateTime,
     is_over: bool,
 }
+
+row!(Stored { id, opens, email, project_id, role, person_id, cut_id, revision, word, given_to, created_at, expires_at, is_over });
 
 impl TryFrom<Stored> for KeyRow {
     type Error = StoreError;

@@ -20,6 +20,7 @@
 //! | `remarks` | what people said of cuts, and the record of who did what |
 //! | `watched` | what is new of cuts, and who looks at them |
 //! | `unused` | what nothing names any more |
+//! | `migrations` | the tables, as they came to be |
 //! | `sql` | pieces of SQL that several parts need |
 
 pub mod archive;
@@ -35,6 +36,7 @@ pub mod jobs;
 pub mod keys;
 pub mod licences;
 mod making;
+mod migrations;
 pub mod people;
 pub mod remarks;
 pub mod sessions;
@@ -68,7 +70,7 @@ pub async fn connect(url: &str) -> Result<MySqlPool, sqlx::Error> {
         })
         .connect(url)
         .await?;
-    let mut migrator = sqlx::migrate!();
+    let mut migrator = migrations::all();
     // While a house is brought up to date one machine after the other, workers of the version before start anew beside a newer one.
     migrator.set_ignore_missing(true);
     migrator.run(&pool).await?;

@@ -1,8 +1,9 @@
 //! People, the projects they share, and who may hear which sound.
 
+use super::sql::row;
 use super::StoreError;
 use serde::{Deserialize, Serialize};
-use sqlx::{FromRow, MySqlExecutor, MySqlPool};
+use sqlx::{MySqlExecutor, MySqlPool};
 use std::collections::HashSet;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -39,7 +40,7 @@ impl Role {
 }
 
 /// Somebody.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct PersonRow {
     /// Their name in the database.
     pub id: Uuid,
@@ -56,6 +57,8 @@ pub struct PersonRow {
     /// Whether they look after the house.
     pub keeper: bool,
 }
+
+row!(PersonRow { id, name, email, password, second_factor, second_factor_holds, keeper });
 
 const PERSON: &str = "SELECT id, name, email, password, second_factor, second_factor_holds, keeper FROM people";
 
@@ -145,13 +148,15 @@ pub async fn use_step(pool: &MySqlPool, id: Uuid, step: u64) -> Result<bool, Sto
 }
 
 /// A project.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct ProjectRow {
     /// Its name in the database.
     pub id: Uuid,
     /// What it is called.
     pub name: String,
 }
+
+row!(ProjectRow { id, name });
 
 /// A project.
 ///
@@ -198,7 +203,7 @@ pub async fn insert_project(pool: &MySqlPool, name: &str, owner: Option<Uuid>) -
 }
 
 /// Somebody in a project.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct MemberRow {
     /// Their name in the database.
     pub id: Uuid,
@@ -209,6 +214,8 @@ pub struct MemberRow {
     /// What they may do.
     pub role: String,
 }
+
+row!(MemberRow { id, name, email, role });
 
 /// Everybody in a project, by name.
 ///

@@ -1,12 +1,13 @@
 //! What people said of a cut, and the record of who did what.
 
+use super::sql::row;
 use super::StoreError;
 use chrono::NaiveDateTime;
-use sqlx::{FromRow, MySqlPool};
+use sqlx::MySqlPool;
 use uuid::Uuid;
 
 /// Something that was said of a cut.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct RemarkRow {
     /// Its name in the database.
     pub id: Uuid,
@@ -25,6 +26,8 @@ pub struct RemarkRow {
     /// When it was said.
     pub created_at: NaiveDateTime,
 }
+
+row!(RemarkRow { id, revision, at_samples, words, approves, said_by, done_at, created_at });
 
 /// Who said it: a person or the bearer of a key.
 #[derive(Debug, Clone, Copy, Default)]
@@ -118,7 +121,7 @@ pub async fn note(pool: &MySqlPool, project: Uuid, cut: Option<Uuid>, speaker: S
 }
 
 /// A line of the record.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct NotedRow {
     /// When.
     pub at: NaiveDateTime,
@@ -131,6 +134,8 @@ pub struct NotedRow {
     /// The cut it was done with, by its name in addresses.
     pub cut: Option<Uuid>,
 }
+
+row!(NotedRow { at, who, email, what, cut });
 
 /// The record of a project, oldest first.
 ///

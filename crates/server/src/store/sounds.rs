@@ -1,5 +1,6 @@
 //! The SQL of sounds and their readings.
 
+use super::sql::row;
 use super::StoreError;
 use jaunty_core::digest::hex;
 use jaunty_core::kind::Recognised;
@@ -10,11 +11,11 @@ use jaunty_media::DecodedInfo;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 use sqlx::types::Json;
-use sqlx::{AssertSqlSafe, FromRow, MySqlPool};
+use sqlx::{AssertSqlSafe, MySqlPool};
 use uuid::Uuid;
 
 /// A stored sound.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct SoundRow {
     /// Hash of its content.
     pub hash: String,
@@ -37,6 +38,8 @@ pub struct SoundRow {
     /// How likely that is.
     pub kind_confidence: Option<f32>,
 }
+
+row!(SoundRow { hash, name, extension, size_bytes, rate_hz, channel_count, length_samples, damaged, kind, kind_confidence });
 
 impl SoundRow {
     /// What it was taken for, once that is known.

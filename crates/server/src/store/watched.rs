@@ -1,12 +1,13 @@
 //! What is new of the cuts that somebody looks at, and who looks.
 
+use super::sql::row;
 use super::StoreError;
 use super::sql::among;
-use sqlx::{AssertSqlSafe, FromRow, MySqlPool};
+use sqlx::{AssertSqlSafe, MySqlPool};
 use uuid::Uuid;
 
 /// One thing that is told of a cut.
-#[derive(Debug, FromRow)]
+#[derive(Debug)]
 pub struct Told {
     /// The cut.
     pub cut: Uuid,
@@ -15,6 +16,8 @@ pub struct Told {
     /// Differs whenever that has changed.
     pub value: String,
 }
+
+row!(Told { cut, about, value });
 
 /// How long after it happened something is told, in seconds: longer than any transaction takes.
 const TOLD_FOR_S: u32 = 10;
@@ -41,7 +44,7 @@ pub async fn told(pool: &MySqlPool, cuts: &[Uuid]) -> Result<Vec<Told>, StoreErr
 }
 
 /// Somebody on a cut.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct HereRow {
     /// Their window.
     pub window_id: Uuid,
@@ -58,6 +61,8 @@ pub struct HereRow {
     /// And to where.
     pub to_samples: Option<u64>,
 }
+
+row!(HereRow { window_id, person_id, name, step, at_samples, from_samples, to_samples });
 
 /// Who is on a cut.
 ///

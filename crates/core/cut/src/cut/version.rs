@@ -43,26 +43,24 @@ fn called(length: CutLength) -> String {
     }
 }
 
-impl Wishes {
-    /// What is wanted of a fit to another length, in samples; what is tied to a moment of the cut or asks for one certain
-    /// splice is left out, and said.
-    fn at_length(&self, length_samples: u64, left_out: &mut Vec<Message>) -> Self {
-        let mut wishes = self.clone();
-        left_out.extend(counted(self.pins.len(), |n| message!("left.pins", n = n)));
-        left_out.extend(counted(self.splices.len(), |n| message!("left.splices", n = n)));
-        (wishes.pins, wishes.splices) = (Vec::new(), Vec::new());
-        if let EndWish::OwnEnding { hit_samples: hit @ Some(_) } = &mut wishes.end {
-            left_out.push(message!("left.lastHit"));
-            *hit = None;
-        }
-        if let Some(place) = wishes.place
-            && place.start_samples >= length_samples
-        {
-            left_out.push(message!("left.bedBegins", at = Fact::Clock(place.start_samples)));
-            wishes.place = None;
-        }
-        wishes
+/// What is wanted of a fit to another length, in samples; what is tied to a moment of the cut or asks for one certain
+/// splice is left out, and said.
+fn at_length(of: &Wishes, length_samples: u64, left_out: &mut Vec<Message>) -> Wishes {
+    let mut wishes = of.clone();
+    left_out.extend(counted(of.pins.len(), |n| message!("left.pins", n = n)));
+    left_out.extend(counted(of.splices.len(), |n| message!("left.splices", n = n)));
+    (wishes.pins, wishes.splices) = (Vec::new(), Vec::new());
+    if let EndWish::OwnEnding { hit_samples: hit @ Some(_) } = &mut wishes.end {
+        left_out.push(message!("left.lastHit"));
+        *hit = None;
     }
+    if let Some(place) = wishes.place
+        && place.start_samples >= length_samples
+    {
+        left_out.push(message!("left.bedBegins", at = Fact::Clock(place.start_samples)));
+        wishes.place = None;
+    }
+    wishes
 }
 
 impl Setup {
@@ -79,12 +77,12 @@ impl Setup {
             // Only the wishes of the bed that is heard are worth a word.
             let mut unsaid = Vec::new();
             let said = if Some(&candidate.hash) == at_hand.as_ref() { &mut *left_out } else { &mut unsaid };
-            Candidate { wishes: candidate.wishes.at_length(length_samples, said), ..candidate.clone() }
+            Candidate { wishes: at_length(&candidate.wishes, length_samples, said), ..candidate.clone() }
         };
         let candidates = self.candidates.iter().map(fits).collect();
         let begins = |start: u64| start < length_samples;
         let laid = self.laid.iter().filter(|l| begins(l.wishes.place.map_or(0, |p| p.start_samples)));
-        let laid: Vec<Laid> = laid.map(|l| Laid { wishes: l.wishes.at_length(length_samples, &mut Vec::new()), ..l.clone() }).collect();
+        let laid: Vec<Laid> = laid.map(|l| Laid { wishes: at_length(&l.wishes, length_samples, &mut Vec::new()), ..l.clone() }).collect();
         for gone in self.laid.iter().filter(|l| !laid.iter().any(|kept| kept.bed == l.bed)) {
             left_out.push(message!("left.bed", name = &gone.bed.name));
         }

@@ -5,7 +5,7 @@
 
 mod ambience;
 mod energies;
-pub(crate) mod film;
+pub mod film;
 mod kept;
 pub mod lane;
 pub mod succession;

@@ -5,7 +5,7 @@ use std::f32::consts::TAU;
 use std::sync::Arc;
 
 /// Walks Hann-windowed blocks centred on multiples of a hop and gives their power.
-pub(crate) struct Blocks {
+pub struct Blocks {
     fft: Arc<dyn RealToComplex<f32>>,
     window: Vec<f32>,
     hop: usize,
@@ -13,13 +13,13 @@ pub(crate) struct Blocks {
 
 impl Blocks {
     /// Blocks of `block` samples, `hop` apart.
-    pub(crate) fn new(block: usize, hop: usize) -> Self {
+    pub fn new(block: usize, hop: usize) -> Self {
         let window = (0..block).map(|n| 0.5 - 0.5 * (TAU * n as f32 / block as f32).cos()).collect();
         Self { fft: RealFftPlanner::new().plan_fft_forward(block), window, hop }
     }
 
     /// Gives the power of every bin of every block of `mono`.
-    pub(crate) fn for_each(&self, mono: &[f32], mut each: impl FnMut(&[f32])) {
+    pub fn for_each(&self, mono: &[f32], mut each: impl FnMut(&[f32])) {
         let block = self.window.len();
         let mut input = vec![0.0; block];
         let mut output = self.fft.make_output_vec();

@@ -181,7 +181,7 @@ impl LoudnessMeter {
 }
 
 /// Integrated loudness in LUFS and loudness range in LU of what has these [`block_energies`].
-pub(crate) fn integrated_and_range(energies: &[f64]) -> (Option<f64>, Option<f64>) {
+pub fn integrated_and_range(energies: &[f64]) -> (Option<f64>, Option<f64>) {
     (integrated_lufs(energies), range_lu(windows(energies, 30)))
 }
 

@@ -4,10 +4,10 @@
 //! that another crate maps. Reading a range touches only that range, so an hour-long bed can be
 //! rendered and read without holding it.
 
-pub(crate) mod blocks;
+pub mod blocks;
 pub mod limiter;
 pub mod loudness;
-pub(crate) mod resample;
+pub mod resample;
 
 use std::fmt;
 use std::ops::Range;
@@ -170,7 +170,7 @@ pub fn mono_24k_in_blocks(source: &dyn Source, take: impl FnMut(&[f32])) {
 }
 
 /// Samples at half their rate.
-pub(crate) fn halved(samples: &[f32]) -> Vec<f32> {
+pub fn halved(samples: &[f32]) -> Vec<f32> {
     let mut out = Vec::with_capacity(samples.len() / 2 + 1);
     halve_in_blocks(samples.len(), |start, block| copy_range(samples, start, block), |block| out.extend_from_slice(block));
     out

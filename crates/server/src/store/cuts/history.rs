@@ -1,5 +1,6 @@
 //! The history of a cut: what is committed to it, what it shows, undo and redo.
 
+use crate::store::sql::row;
 use super::listing::{listed_by, note_listed, note_shown};
 use super::row::{CutRow, locked};
 use super::writing::{Made, Place, Row, point_at};
@@ -9,7 +10,7 @@ use chrono::NaiveDateTime;
 use jaunty_core::cut::{Cut, Setup, Work};
 use jaunty_core::message::Message;
 use jaunty_core::plan::Plan;
-use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool};
+use sqlx::{AssertSqlSafe, MySqlExecutor, MySqlPool};
 use std::collections::HashSet;
 use uuid::Uuid;
 
@@ -108,7 +109,6 @@ pub async fn commit(pool: &MySqlPool, cut: &CutRow, next: &Commit<'_>) -> Result
     Ok(revision)
 }
 
-#[derive(FromRow)]
 struct RevisionRow {
     revision: u32,
     parent: Option<u32>,
@@ -120,6 +120,8 @@ struct RevisionRow {
     made_by: Option<String>,
     created_at: NaiveDateTime,
 }
+
+row!(RevisionRow { revision, parent, what, setup_hash, plan_hash, fittings_hash, chosen, made_by, created_at });
 
 /// Revision `revision` of a cut.
 ///
@@ -231,12 +233,13 @@ pub async fn done(pool: &MySqlPool, cut: &CutRow, most: usize) -> Result<Vec<Don
     Ok(all)
 }
 
-#[derive(FromRow)]
 struct Behind {
     revision: u32,
     base: Option<u32>,
     planned_for: Option<u32>,
 }
+
+row!(Behind { revision, base, planned_for });
 
 /// What lies behind a change that was made on top of `parent`: that revision, with its plan if it has it by now.
 async fn behind(database: impl MySqlExecutor<'_>, cut: Uuid, parent: u32) -> Result<Option<Behind>, StoreError> {

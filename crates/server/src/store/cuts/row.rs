@@ -1,10 +1,11 @@
 //! A cut as the database has it.
 
+use crate::store::sql::row;
 use crate::store::StoreError;
 use crate::store::documents::{BASE, COLUMNS, Stored};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::Setup;
-use sqlx::{AssertSqlSafe, FromRow, MySqlExecutor, MySqlPool, MySqlTransaction};
+use sqlx::{AssertSqlSafe, MySqlExecutor, MySqlPool, MySqlTransaction};
 use uuid::Uuid;
 
 /// A cut.
@@ -35,17 +36,17 @@ impl CutRow {
 }
 
 /// A cut as it is stored.
-#[derive(FromRow)]
 pub(super) struct StoredCut {
     id: Uuid,
     project_id: Uuid,
-    #[sqlx(flatten)]
     setup: Stored,
     revision: u32,
     base: Option<u32>,
     planned_for: Option<u32>,
     created_at: NaiveDateTime,
 }
+
+row!(StoredCut { id, project_id, revision, base, planned_for, created_at } of { setup });
 
 impl TryFrom<StoredCut> for CutRow {
     type Error = StoreError;

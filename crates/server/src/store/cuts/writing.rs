@@ -1,10 +1,11 @@
 //! A revision as it is written: where it stands among the others, and the documents that it names.
 
+use crate::store::sql::row;
 use crate::store::StoreError;
 use crate::store::documents;
 use jaunty_core::cut::{Cut, Setup};
 use jaunty_core::message::Message;
-use sqlx::{FromRow, MySqlTransaction};
+use sqlx::MySqlTransaction;
 use uuid::Uuid;
 
 /// Where a revision stands among the others.
@@ -16,13 +17,14 @@ pub(super) struct Place {
 }
 
 /// Setup, plan and fittings of a revision, as documents.
-#[derive(FromRow)]
 pub(super) struct Made {
     pub(super) setup_hash: Vec<u8>,
     pub(super) plan_hash: Vec<u8>,
     pub(super) fittings_hash: Vec<u8>,
     pub(super) chosen: u32,
 }
+
+row!(Made { setup_hash, plan_hash, fittings_hash, chosen });
 
 impl Made {
     pub(super) async fn of(transaction: &mut MySqlTransaction<'_>, id: Uuid, revision: u32) -> Result<Self, StoreError> {

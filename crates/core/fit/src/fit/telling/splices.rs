@@ -5,7 +5,7 @@ use jaunty_units::message::{Fact, Message};
 use jaunty_reading::reading::{BarLikeness, Reading};
 use jaunty_sound::splice::Join;
 use jaunty_units::units::seconds_from_samples;
-use crate::{SAMPLE_RATE_HZ, message};
+use jaunty_units::{SAMPLE_RATE_HZ, message};
 
 pub(in crate::fit) fn why_spliced(reading: &Reading, likeness: &BarLikeness, judged: &Judged, (leave, enter): (usize, usize), join: &Join) -> Message {
     let mut clauses = match likeness.sequel_rank(leave, enter).filter(|_| judged.is_sequel) {
