@@ -33,11 +33,11 @@
 #![forbid(unsafe_code)]
 #![deny(missing_docs)]
 
-pub use jaunty_units::{SAMPLE_RATE_HZ, digest, message, units};
-pub use jaunty_sound::{progress, sound, splice};
+pub use jaunty_cut::{check, cut, handover};
+pub use jaunty_fit::fit;
 pub use jaunty_picture::{picture, terms};
 pub use jaunty_reading::{kind, reading};
-pub use jaunty_speech::{speech, voice};
-pub use jaunty_fit::fit;
 pub use jaunty_shape::{mix, plan, shape};
-pub use jaunty_cut::{check, cut, handover};
+pub use jaunty_sound::{progress, sound, splice};
+pub use jaunty_speech::{speech, voice};
+pub use jaunty_units::{SAMPLE_RATE_HZ, digest, message, units};

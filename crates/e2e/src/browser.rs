@@ -1,6 +1,6 @@
 //! A headless Chromium at 1280 x 800.
 
-use crate::{Guarded, Server, eventually, free_port, guarded};
+use crate::{Guarded, Server, eventually, free_port, guarded, plain_client};
 use fantoccini::elements::Element;
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
@@ -32,6 +32,7 @@ pub enum BrowserError {
 /// A browser with one page.
 pub struct Browser {
     client: Client,
+    http: reqwest::Client,
     driver: String,
     downloads: TempDir,
     // Ended last, after the client has said goodbye.
@@ -45,7 +46,17 @@ impl Browser {
     /// # Errors
     /// [`BrowserError`]; Chromium and ChromeDriver must be installed.
     pub async fn start() -> Result<Self, BrowserError> {
-        Self::start_with(&[]).await
+        Self::start_with(&[], false).await
+    }
+
+    /// As [`Browser::start_in`], and every request of its pages is logged ([`Browser::log`] of `performance`).
+    ///
+    /// # Errors
+    /// As [`Browser::start`].
+    pub async fn start_watched(server: &Server) -> Result<Self, BrowserError> {
+        let browser = Self::start_with(&[], true).await?;
+        browser.take_cookie(server).await?;
+        Ok(browser)
     }
 
     /// As [`Browser::start_in`], with a microphone that Chromium itself makes up: a beep every second.
@@ -53,7 +64,7 @@ impl Browser {
     /// # Errors
     /// As [`Browser::start`].
     pub async fn start_with_microphone(server: &Server) -> Result<Self, BrowserError> {
-        let browser = Self::start_with(&["--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]).await?;
+        let browser = Self::start_with(&["--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"], false).await?;
         browser.take_cookie(server).await?;
         Ok(browser)
     }
@@ -78,12 +89,12 @@ impl Browser {
         self.devtools("Network.setCookie", cookie).await
     }
 
-    async fn start_with(more: &[&str]) -> Result<Self, BrowserError> {
+    async fn start_with(more: &[&str], watched: bool) -> Result<Self, BrowserError> {
         let port = free_port()?;
         let process = guarded(&format!("chromedriver --port={port} --allowed-ips=127.0.0.1"))?;
         let driver = format!("http://127.0.0.1:{port}");
-        let status = format!("{driver}/status");
-        let up = eventually(Duration::from_secs(30), async || reqwest::get(&status).await.ok()).await;
+        let (status, http) = (format!("{driver}/status"), plain_client());
+        let up = eventually(Duration::from_secs(30), async || http.get(&status).send().await.ok()).await;
         up.ok_or_else(|| BrowserError::Missing("ChromeDriver".into()))?;
         let (profile, downloads) = (tempfile::tempdir()?, tempfile::tempdir()?);
         let arguments = [
@@ -108,7 +119,7 @@ impl Browser {
         all.push(format!("--user-data-dir={}", profile.path().display()));
         let capabilities = json!({
             "browserName": "chrome",
-            "goog:loggingPrefs": { "browser": "ALL", "performance": "ALL" },
+            "goog:loggingPrefs": { "browser": "ALL", "performance": if watched { "ALL" } else { "OFF" } },
             "goog:chromeOptions": {
                 "binary": "/usr/bin/chromium",
                 "args": all,
@@ -117,7 +128,7 @@ impl Browser {
         });
         let capabilities = capabilities.as_object().cloned().unwrap_or_default();
         let client = ClientBuilder::new(HttpConnector::new()).capabilities(capabilities).connect(&driver).await?;
-        let browser = Self { client, driver, downloads, _process: process, _profile: profile };
+        let browser = Self { client, http, driver, downloads, _process: process, _profile: profile };
         browser.devtools("Emulation.setDeviceMetricsOverride", json!({ "width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": false })).await?;
         Ok(browser)
     }
@@ -137,7 +148,7 @@ impl Browser {
     /// [`BrowserError`].
     pub async fn devtools(&self, command: &str, parameters: Value) -> Result<(), BrowserError> {
         let url = format!("{}/session/{}/goog/cdp/execute", self.driver, self.session().await?);
-        reqwest::Client::new().post(url).json(&json!({ "cmd": command, "params": parameters })).send().await?.error_for_status()?;
+        self.http.post(url).json(&json!({ "cmd": command, "params": parameters })).send().await?.error_for_status()?;
         Ok(())
     }
 
@@ -147,7 +158,7 @@ impl Browser {
     /// [`BrowserError`].
     pub async fn log(&self, kind: &str) -> Result<Vec<String>, BrowserError> {
         let url = format!("{}/session/{}/se/log", self.driver, self.session().await?);
-        let answer: Value = reqwest::Client::new().post(url).json(&json!({ "type": kind })).send().await?.json().await?;
+        let answer: Value = self.http.post(url).json(&json!({ "type": kind })).send().await?.json().await?;
         let entries = answer["value"].as_array().cloned().unwrap_or_default();
         Ok(entries.iter().filter_map(|e| e["message"].as_str().map(str::to_owned)).collect())
     }

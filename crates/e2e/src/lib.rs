@@ -8,7 +8,7 @@ mod server;
 pub mod watch;
 
 pub use browser::{Browser, BrowserError};
-pub use server::{Database, Server, client_with, enter, program};
+pub use server::{Database, Server, client_with, enter, plain_client, program};
 
 use std::io::{self, Write};
 use std::net::TcpListener;

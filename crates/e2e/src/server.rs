@@ -14,6 +14,13 @@ fn user() -> String {
     String::from_utf8_lossy(&out).trim().to_owned()
 }
 
+/// Whether a folder lies in memory and has room for some databases.
+fn has_room(folder: &Path) -> bool {
+    let told = Command::new("df").args(["-Pm", "--"]).arg(folder).output().map(|out| String::from_utf8_lossy(&out.stdout).into_owned()).unwrap_or_default();
+    let line: Vec<&str> = told.lines().nth(1).map(|line| line.split_whitespace().collect()).unwrap_or_default();
+    line.first() == Some(&"tmpfs") && line.get(3).and_then(|mb| mb.parse::<u64>().ok()).is_some_and(|mb| mb > 3000)
+}
+
 /// A MariaDB on loopback with a folder of its own, both gone with this process, even by kill -9.
 struct Running {
     port: u16,
@@ -24,8 +31,9 @@ struct Running {
 impl Running {
     /// Makes and starts one.
     async fn start() -> io::Result<Self> {
-        // Removed by the shell that guards the server, which outlives whatever is dropped.
-        let place = tempfile::tempdir()?.keep();
+        // In memory where there is some: nothing of it is to last. Removed by the shell that guards the server, which outlives whatever is dropped.
+        let memory = Path::new("/dev/shm");
+        let place = if has_room(memory) { tempfile::tempdir_in(memory) } else { tempfile::tempdir() }?.keep();
         // Installations side by side must not meet in one folder of temporary tables.
         let scratch = place.join("tmp");
         std::fs::create_dir(&scratch)?;
@@ -152,6 +160,7 @@ pub struct Server {
     child: Child,
     address: String,
     cookie: String,
+    client: reqwest::Client,
     /// What it goes on to print, which nobody reads.
     _printed: Option<BufReader<ChildStdout>>,
 }
@@ -162,19 +171,25 @@ pub struct Server {
 /// What the network says, or that the link opens nothing.
 pub async fn enter(link: &str) -> io::Result<String> {
     let (place, key) = link.trim().split_once("/key#").ok_or_else(|| io::Error::other(format!("this is no link: {link}")))?;
-    let answer = reqwest::Client::new().post(format!("{place}/api/keys/enter")).json(&serde_json::json!({ "key": key })).send().await;
+    let answer = plain_client().post(format!("{place}/api/keys/enter")).json(&serde_json::json!({ "key": key })).send().await;
     let answer = answer.and_then(reqwest::Response::error_for_status).map_err(io::Error::other)?;
     let cookie = answer.headers().get("set-cookie").and_then(|value| value.to_str().ok()).and_then(|text| text.split(';').next());
     cookie.map(str::to_owned).ok_or_else(|| io::Error::other("no cookie came with it"))
 }
 
+/// A client that has nothing to say of itself. Everything is on loopback: reading all certificates of the machine for each client would take
+/// longer than most requests.
+pub fn plain_client() -> reqwest::Client {
+    client_with("")
+}
+
 /// A client that says who it is by a cookie.
 pub fn client_with(cookie: &str) -> reqwest::Client {
     let mut headers = reqwest::header::HeaderMap::new();
-    if let Ok(value) = cookie.parse() {
+    if let Some(value) = cookie.parse().ok().filter(|_| !cookie.is_empty()) {
         headers.insert(reqwest::header::COOKIE, value);
     }
-    reqwest::Client::builder().default_headers(headers).build().unwrap_or_default()
+    reqwest::Client::builder().default_headers(headers).tls_built_in_root_certs(false).no_proxy().build().unwrap_or_default()
 }
 
 impl Server {
@@ -202,9 +217,9 @@ impl Server {
             .stdout(Stdio::piped())
             .stderr(std::fs::OpenOptions::new().create(true).append(true).open(data.join("log"))?)
             .spawn()?;
-        let mut server = Self { child, address: format!("http://127.0.0.1:{port}"), cookie: String::new(), _printed: None };
+        let mut server = Self { child, address: format!("http://127.0.0.1:{port}"), cookie: String::new(), client: plain_client(), _printed: None };
         let health = server.url("/api/health");
-        let up = eventually(Duration::from_secs(60), async || reqwest::get(&health).await.ok().filter(|r| r.status().is_success())).await;
+        let up = eventually(Duration::from_secs(60), async || server.client.get(&health).send().await.ok().filter(|r| r.status().is_success())).await;
         up.ok_or_else(|| io::Error::other("the server did not come up"))?;
         let mut printed = BufReader::new(server.child.stdout.take().ok_or_else(|| io::Error::other("it prints nothing"))?);
         let mut link = String::new();
@@ -212,6 +227,7 @@ impl Server {
         // With accounts it prints no key.
         if link.contains("/key#") {
             server.cookie = enter(&link).await?;
+            server.client = client_with(&server.cookie);
         }
         server._printed = Some(printed);
         Ok(server)
@@ -240,7 +256,7 @@ impl Server {
 
     /// A client that came in by the printed link.
     pub fn client(&self) -> reqwest::Client {
-        client_with(&self.cookie)
+        self.client.clone()
     }
 
     /// What an address gives to a client that came in.

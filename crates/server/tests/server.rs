@@ -7,7 +7,6 @@ mod parts {
     mod doors;
     mod edits;
     mod floors;
-
     mod history;
     mod house;
     mod lists;
@@ -17,6 +16,7 @@ mod parts {
     mod storage;
     mod undo;
     mod versions;
+    mod ways_in;
 }
 
 use jaunty_core::sound::loudness::measure_all;

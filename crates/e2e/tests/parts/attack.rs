@@ -4,7 +4,7 @@
 use super::files::{FILES, Stand, fitted};
 use jaunty_e2e::hostile::{Hostiles, SentAs};
 use jaunty_e2e::watch::family;
-use jaunty_e2e::{Server, eventually};
+use jaunty_e2e::{Server, eventually, plain_client};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -224,7 +224,7 @@ async fn kill_rounds(rounds: usize) {
         }
         let answered = tokio::time::timeout(Duration::from_secs(60), work).await.expect("it answers, or breaks off").unwrap();
         let health = stand.server.url("/api/health");
-        eventually(Duration::from_secs(20), async || reqwest::get(&health).await.ok().filter(|r| r.status() == 204)).await.expect("it is back");
+        eventually(Duration::from_secs(20), async || plain_client().get(&health).send().await.ok().filter(|r| r.status() == 204)).await.expect("it is back");
         let over =
             eventually(Duration::from_secs(120), async || Some(stand.send("GET", &path, None).await.1).filter(|v| v["id"].is_string() && nothing_runs(v)))
                 .await;

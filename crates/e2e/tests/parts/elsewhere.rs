@@ -3,7 +3,7 @@
 use super::files::Stand;
 use super::people::{click, shown};
 use fantoccini::Locator;
-use jaunty_e2e::{Browser, Guarded, client_with, eventually, free_port, guarded, program};
+use jaunty_e2e::{Browser, Guarded, client_with, eventually, free_port, guarded, plain_client, program};
 use serde_json::{Value, json};
 use std::process::Command;
 use std::time::Duration;
@@ -30,7 +30,7 @@ impl Service {
         // By another name than the house: what comes back from it is led by a page from elsewhere.
         let issuer = format!("http://localhost:{port}");
         let document = format!("{issuer}/.well-known/openid-configuration");
-        let ready = eventually(Duration::from_secs(60), async || reqwest::get(&document).await.ok()?.json::<Value>().await.ok()).await;
+        let ready = eventually(Duration::from_secs(60), async || plain_client().get(&document).send().await.ok()?.json::<Value>().await.ok()).await;
         let issuer = ready.expect("oidc-provider-mock is installed by ./test")["issuer"].as_str().unwrap().to_owned();
         let settings = [
             "--accounts",

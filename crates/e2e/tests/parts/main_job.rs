@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 #[tokio::test(flavor = "multi_thread")]
 async fn a_bed_becomes_as_long_as_the_cut_and_breathes_with_the_narration() {
     let stand = Stand::new(&[]).await;
-    let browser = Browser::start_in(&stand.server).await.expect("Chromium is installed by ./test");
+    let browser = Browser::start_watched(&stand.server).await.expect("Chromium is installed by ./test");
     let client = browser.client();
     client.goto(&stand.server.url("/")).await.unwrap();
 

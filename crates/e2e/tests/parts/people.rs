@@ -2,7 +2,7 @@
 
 use super::files::{FILES, Stand, fitted};
 use fantoccini::Locator;
-use jaunty_e2e::{Browser, client_with, eventually, program};
+use jaunty_e2e::{Browser, client_with, eventually, plain_client, program};
 use serde_json::{Value, json};
 use std::time::Duration;
 
@@ -33,7 +33,7 @@ async fn who_is_alone_comes_in_by_the_link_of_the_terminal_and_nobody_else_does(
     let stand = Stand::new(&["--workers", "0"]).await;
     let cut = stand.make_cut("Mine", "10").await;
     // Another program of this machine, and another browser.
-    let other = reqwest::Client::new();
+    let other = plain_client();
     for path in ["/api/cuts", &format!("/api/cuts/{cut}"), &format!("/api/listening/{cut}"), "/api/beds"] {
         assert_eq!(other.get(stand.server.url(path)).send().await.unwrap().status(), 401, "{path}");
     }

@@ -1,7 +1,7 @@
 //! Several machines: two servers and two workers on one database and one bucket, behind a small proxy; and many open pages.
 
 use super::files::{FILES, fitted, idle};
-use jaunty_e2e::{Database, Guarded, Server, client_with, eventually, free_port, guarded, program};
+use jaunty_e2e::{Database, Guarded, Server, client_with, eventually, free_port, guarded, plain_client, program};
 use serde_json::{Value, json};
 use std::process::{Child, Command, Stdio};
 use std::sync::Arc;
@@ -21,7 +21,7 @@ impl Bucket {
         let port = free_port().unwrap();
         let server = guarded(&format!("{}/../../.venv/bin/moto_server -p {port}", env!("CARGO_MANIFEST_DIR"))).unwrap();
         let address = format!("http://127.0.0.1:{port}");
-        let make = async || reqwest::Client::new().put(format!("{address}/jaunty")).send().await.ok().filter(|a| a.status().is_success());
+        let make = async || plain_client().put(format!("{address}/jaunty")).send().await.ok().filter(|a| a.status().is_success());
         eventually(Duration::from_secs(60), make).await.expect("moto is installed by ./test");
         let settings = vec![
             ("JAUNTY_OBJECTS", "s3://jaunty/house".to_owned()),

@@ -1,7 +1,7 @@
 //! What keeps a house up: figures for a watcher, a backup, and bringing it back.
 
 use super::files::{Stand, fitted, mix_as};
-use jaunty_e2e::{Database, Server, eventually, free_port};
+use jaunty_e2e::{Database, Server, eventually, free_port, plain_client};
 use serde_json::Value;
 use std::path::Path;
 use std::process::{Command, Output};
@@ -51,7 +51,7 @@ async fn figures_are_offered_where_they_are_asked_for_and_tell_no_names() {
     let cut = stand.make_cut("Nobody's business", "10").await;
     stand.cut(&cut).await;
     let told = eventually(Duration::from_secs(20), async || {
-        let text = reqwest::get(format!("http://127.0.0.1:{port}/metrics")).await.ok()?.text().await.ok()?;
+        let text = plain_client().get(format!("http://127.0.0.1:{port}/metrics")).send().await.ok()?.text().await.ok()?;
         (text.contains("jaunty_jobs") && text.contains("/api/cuts/{id}\"")).then_some(text)
     });
     let text = told.await.expect("figures");
@@ -60,7 +60,7 @@ async fn figures_are_offered_where_they_are_asked_for_and_tell_no_names() {
     assert!(text.contains("jaunty_jobs{state=\"queued\"} 0"), "{text}");
     assert!(!text.contains(&cut) && !text.contains("business"), "{text}");
     // It lives without its database, and is not ready without it.
-    let alive = async |path: &str| reqwest::get(stand.server.url(path)).await.unwrap().status().as_u16();
+    let alive = async |path: &str| plain_client().get(stand.server.url(path)).send().await.unwrap().status().as_u16();
     assert_eq!((alive("/api/alive").await, alive("/api/health").await), (204, 204));
     stand.database.kill().unwrap();
     assert_eq!((alive("/api/alive").await, alive("/api/health").await), (204, 503));

@@ -59,7 +59,7 @@ impl Doors {
             let headers = request.headers();
             // Fetch metadata (W3C): what the browser itself says about where a request comes from.
             // Who comes back from where people sign in is led by a page from there; what they bring must match what was begun here.
-            let led_back = request.method() == Method::GET && request.path() == super::elsewhere::BACK;
+            let led_back = request.method() == Method::GET && request.path() == super::sessions::BACK;
             if !led_back && text(headers, "sec-fetch-site").is_some_and(|site| !matches!(site, "same-origin" | "none")) {
                 return foreign("The request was sent by a page from elsewhere.");
             }

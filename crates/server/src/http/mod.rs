@@ -4,7 +4,6 @@
 mod clients;
 mod cuts;
 mod doors;
-mod elsewhere;
 mod files;
 mod film;
 mod fit;
@@ -14,6 +13,7 @@ mod health;
 mod house;
 mod listening;
 mod openapi;
+mod openid;
 mod page;
 mod people;
 mod problem;
@@ -39,7 +39,7 @@ use actix_web::{App, HttpServer, web};
 use doors::Doors;
 use request_span::RequestSpan;
 use rights::House;
-use sessions::{Seal, TryCookie};
+use sessions::{KnownCookie, Seal, TryCookie};
 use std::net::{SocketAddr, TcpListener};
 use std::sync::Arc;
 use std::time::Duration;
@@ -84,7 +84,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
         .configure(handed::configure)
         .configure(house::configure)
         .configure(people::configure)
-        .configure(elsewhere::configure)
+        .configure(openid::configure)
         .configure(clients::configure)
         .configure(openapi::configure)
         .configure(page::configure);
@@ -107,14 +107,15 @@ pub fn link(settings: &Settings, listens_at: SocketAddr, key: &str) -> String {
 /// What the network says.
 pub async fn serve(studio: Studio, listener: TcpListener, settings: &Settings) -> std::io::Result<()> {
     let seal = Seal::of(&studio.pool, settings.address.as_deref().is_some_and(|a| a.starts_with("https:"))).await.map_err(std::io::Error::other)?;
+    let known_cookie = web::Data::new(KnownCookie::of(&seal).await.map_err(std::io::Error::other)?);
     let try_cookie = web::Data::new(TryCookie::of(&seal).await.map_err(std::io::Error::other)?);
     let house = house_of(settings, listener.local_addr()?);
     let made = settings
         .elsewhere
         .as_ref()
         .filter(|_| settings.accounts)
-        .map(|service| Elsewhere::new(service.clone(), format!("{}{}", house.address, elsewhere::BACK)));
-    let elsewhere: web::Data<elsewhere::Service> = web::Data::new(made.transpose().map_err(std::io::Error::other)?.map(Arc::new));
+        .map(|service| Elsewhere::new(service.clone(), format!("{}{}", house.address, sessions::BACK)));
+    let elsewhere: web::Data<openid::Service> = web::Data::new(made.transpose().map_err(std::io::Error::other)?.map(Arc::new));
     let house = web::Data::new(house);
     let doors = web::Data::new(Doors::new(&settings.hosts, settings.most_requests_per_second));
     let quiet = doors.clone();
@@ -135,6 +136,7 @@ pub async fn serve(studio: Studio, listener: TcpListener, settings: &Settings) -
             .app_data(house.clone())
             .app_data(elsewhere.clone())
             .app_data(try_cookie.clone())
+            .app_data(known_cookie.clone())
             .app_data(web::Data::new(studio.clone()))
             .configure(configure)
     })

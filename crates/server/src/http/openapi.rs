@@ -1,7 +1,7 @@
 //! The OpenAPI document, from which the page's types are generated.
 
 use super::problem::{ProblemBody, status};
-use super::{clients, cuts, elsewhere, files, film, fit, handed, health, house, listening, people, reading, shelf, versions, voice};
+use super::{clients, cuts, files, film, fit, handed, health, house, listening, openid, people, reading, shelf, versions, voice};
 use crate::studio::Code;
 use actix_web::http::Method;
 use actix_web::{HttpResponse, get, web};
@@ -61,8 +61,8 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         people::me,
         people::sign_in,
         people::sign_out,
-        elsewhere::away,
-        elsewhere::back,
+        openid::away,
+        openid::back,
         people::sign_out_everywhere,
         people::look_at_key,
         people::enter,
@@ -76,6 +76,7 @@ use utoipa::openapi::{Content, Ref, RefOr, ResponseBuilder};
         people::invite,
         people::take_invitation_back,
         people::change_role,
+        people::links_of,
         people::take_out,
         people::record,
         people::password_key,

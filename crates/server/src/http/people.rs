@@ -1,8 +1,9 @@
 //! Coming in and going out; people and projects.
 
 use super::rights::{AskedStudio, House};
-use super::sessions::Asker;
-use super::views::{InvitationView, KeyView, MeView, ProjectView, project_view};
+use super::sessions::{Asker, KnownCookie};
+use super::views::{GivenLinkView, InvitationView, KeyView, MeView, ProjectView, project_view};
+use crate::store::cuts;
 use crate::store::keys::{self, Opens};
 use crate::store::people::{self, Role};
 use crate::store::sessions;
@@ -20,7 +21,7 @@ pub fn configure(config: &mut web::ServiceConfig) {
     config.service(me).service(sign_in).service(sign_out).service(sign_out_everywhere).service(look_at_key).service(enter).service(accept);
     config.service(new_second_factor).service(hold_second_factor).service(drop_second_factor);
     config.service(projects).service(new_project).service(one_project).service(invite).service(take_invitation_back);
-    config.service(change_role).service(take_out).service(record).service(password_key);
+    config.service(change_role).service(links_of).service(take_out).service(record).service(password_key);
 }
 
 async fn shown(studio: &AskedStudio, house: &House, asker: Asker) -> Result<MeView, Problem> {
@@ -41,7 +42,7 @@ async fn shown(studio: &AskedStudio, house: &House, asker: Asker) -> Result<MeVi
 pub async fn me(
     studio: AskedStudio,
     house: web::Data<House>,
-    elsewhere: web::Data<super::elsewhere::Service>,
+    elsewhere: web::Data<super::openid::Service>,
     asker: Asker,
 ) -> Result<web::Json<MeView>, Problem> {
     let name = elsewhere.as_ref().as_ref().map(|service| service.name().to_owned());
@@ -68,12 +69,14 @@ pub async fn sign_in(
     house: web::Data<House>,
     session: Session,
     request: HttpRequest,
+    known: web::Data<KnownCookie>,
     body: web::Json<SignIn>,
-) -> Result<web::Json<MeView>, Problem> {
-    let person = studio.sign_in(&body.email, &body.password, body.code.as_deref(), &house.client_of(request.head(), request.peer_addr())).await?;
+) -> Result<HttpResponse, Problem> {
+    let (from, browser) = (house.client_of(request.head(), request.peer_addr()), known.browser(&request));
+    let person = studio.sign_in(&body.email, &body.password, body.code.as_deref(), &from, browser.as_ref()).await?;
     let asker = Asker { person: Some(person.id), ..Asker::default() };
     asker.enter(&session)?;
-    Ok(web::Json(MeView::of(house.accounts, false, Some(&person), None)))
+    Ok(HttpResponse::Ok().cookie(known.keep(person.id, browser)?).json(MeView::of(house.accounts, false, Some(&person), None)))
 }
 
 /// Signs out of this browser.
@@ -206,31 +209,19 @@ pub async fn new_second_factor(studio: AskedStudio, asker: Asker) -> Result<web:
 /// Asks for the second factor from now on.
 #[utoipa::path(request_body = CodeOfNow, responses((status = 204)))]
 #[put("/api/me/second-factor")]
-pub async fn hold_second_factor(
-    studio: AskedStudio,
-    house: web::Data<House>,
-    asker: Asker,
-    request: HttpRequest,
-    body: web::Json<CodeOfNow>,
-) -> Result<HttpResponse, Problem> {
-    ask_for_second_factor(true, &studio, &house, asker, &request, &body.code).await
+pub async fn hold_second_factor(studio: AskedStudio, asker: Asker, body: web::Json<CodeOfNow>) -> Result<HttpResponse, Problem> {
+    ask_for_second_factor(true, &studio, asker, &body.code).await
 }
 
 /// Asks for it no more.
 #[utoipa::path(request_body = CodeOfNow, responses((status = 204)))]
 #[delete("/api/me/second-factor")]
-pub async fn drop_second_factor(
-    studio: AskedStudio,
-    house: web::Data<House>,
-    asker: Asker,
-    request: HttpRequest,
-    body: web::Json<CodeOfNow>,
-) -> Result<HttpResponse, Problem> {
-    ask_for_second_factor(false, &studio, &house, asker, &request, &body.code).await
+pub async fn drop_second_factor(studio: AskedStudio, asker: Asker, body: web::Json<CodeOfNow>) -> Result<HttpResponse, Problem> {
+    ask_for_second_factor(false, &studio, asker, &body.code).await
 }
 
-async fn ask_for_second_factor(on: bool, studio: &Studio, house: &House, asker: Asker, request: &HttpRequest, code: &str) -> Result<HttpResponse, Problem> {
-    studio.hold_second_factor(asker.person.unwrap_or_default(), code, on, &house.client_of(request.head(), request.peer_addr())).await?;
+async fn ask_for_second_factor(on: bool, studio: &Studio, asker: Asker, code: &str) -> Result<HttpResponse, Problem> {
+    studio.hold_second_factor(asker.person.unwrap_or_default(), code, on).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -322,12 +313,36 @@ pub async fn change_role(studio: AskedStudio, path: web::Path<(Uuid, Uuid)>, bod
     Ok(HttpResponse::NoContent().finish())
 }
 
-/// Takes somebody out of a project.
-#[utoipa::path(params(("project" = Uuid, Path), ("person" = Uuid, Path)), responses((status = 204)))]
-#[delete("/api/projects/{project}/people/{person}")]
-pub async fn take_out(studio: AskedStudio, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, Problem> {
+/// What somebody in a project gave away of it and that still opens something: links to hear cuts, and invitations.
+#[utoipa::path(params(("project" = Uuid, Path), ("person" = Uuid, Path)), responses((status = 200, body = Vec<GivenLinkView>)))]
+#[get("/api/projects/{project}/people/{person}/links")]
+pub async fn links_of(studio: AskedStudio, path: web::Path<(Uuid, Uuid)>) -> Result<web::Json<Vec<GivenLinkView>>, Problem> {
     let (project, person) = path.into_inner();
-    studio.change_member(project, person, None).await?;
+    let mut views = Vec::new();
+    for key in studio.links_of(project, person).await? {
+        let title = match key.opens {
+            Opens::Listening { cut, .. } => Some(cuts::cut(&studio.pool, cut).await?.setup.title),
+            _ => None,
+        };
+        views.push(GivenLinkView::of(&key, title));
+    }
+    Ok(web::Json(views))
+}
+
+/// Links of somebody that are kept when they are taken out.
+#[derive(Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct KeptLinks {
+    /// By their names; all others end.
+    keep: Vec<Uuid>,
+}
+
+/// Takes somebody out of a project; what they gave away of it ends, unless it is kept.
+#[utoipa::path(params(("project" = Uuid, Path), ("person" = Uuid, Path)), request_body = KeptLinks, responses((status = 204)))]
+#[delete("/api/projects/{project}/people/{person}")]
+pub async fn take_out(studio: AskedStudio, path: web::Path<(Uuid, Uuid)>, body: Option<web::Json<KeptLinks>>) -> Result<HttpResponse, Problem> {
+    let (project, person) = path.into_inner();
+    studio.take_out(project, person, &body.map(|b| b.into_inner().keep).unwrap_or_default()).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

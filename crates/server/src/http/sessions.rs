@@ -1,7 +1,7 @@
 //! Sessions of browsers: a cookie that nothing else can read, and what it stands for in the database.
 
 use crate::store::{StoreError, sessions};
-use crate::studio::{Problem, Try};
+use crate::studio::{KnownBrowser, Problem, Try};
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::{LoadError, SaveError, SessionKey, SessionStore, UpdateError};
 use actix_session::{Session, SessionMiddleware};
@@ -112,6 +112,9 @@ impl Seal {
     }
 }
 
+/// Where people come back to from a service elsewhere: the one address of the interface to which a page from elsewhere may send somebody.
+pub const BACK: &str = "/api/session/elsewhere/back";
+
 /// Keeps what a try to sign in elsewhere must match, in the browser that began it.
 ///
 /// Whoever comes back from another service is led by a page from elsewhere, so the cookie of the session is not sent: this
@@ -159,8 +162,50 @@ impl TryCookie {
     }
 
     fn made(&self, text: String, lasts: Duration) -> Cookie<'static> {
-        let made = Cookie::build(self.name.clone(), text).path(super::elsewhere::BACK).max_age(lasts);
+        let made = Cookie::build(self.name.clone(), text).path(BACK).max_age(lasts);
         made.http_only(true).secure(self.secure).same_site(SameSite::Lax).finish()
+    }
+}
+
+/// Tells a browser with which somebody came in before from all others (OWASP Authentication Cheat Sheet, device cookies). It opens nothing.
+/// What it holds only this house can read.
+#[derive(Clone)]
+pub struct KnownCookie {
+    key: Key,
+    name: String,
+    secure: bool,
+}
+
+impl KnownCookie {
+    const LASTS: Duration = Duration::days(365);
+
+    /// The cookie of the house that a seal is of.
+    ///
+    /// # Errors
+    /// What the database says.
+    pub async fn of(seal: &Seal) -> Result<Self, StoreError> {
+        let key = Key::from(&sessions::secret(&seal.pool, "known").await?);
+        Ok(Self { key, name: format!("{}_known", seal.name), secure: seal.secure })
+    }
+
+    /// The cookie of a browser with which somebody has come in; the one that it has already, if that is theirs.
+    ///
+    /// # Errors
+    /// Never: it can be written.
+    pub fn keep(&self, person: Uuid, before: Option<KnownBrowser>) -> Result<Cookie<'static>, Problem> {
+        let browser = before.filter(|b| b.person == person).unwrap_or_else(|| KnownBrowser { person, name: Uuid::new_v4() });
+        let text = serde_json::to_string(&browser).map_err(Problem::internal)?;
+        let made = Cookie::build(self.name.clone(), text).path("/api/session").max_age(Self::LASTS);
+        let mut jar = CookieJar::new();
+        jar.private_mut(&self.key).add(made.http_only(true).secure(self.secure).same_site(SameSite::Strict).finish());
+        jar.get(&self.name).cloned().ok_or_else(|| Problem::internal("a cookie that was not kept"))
+    }
+
+    /// The browser that a request comes from, if it is known.
+    pub fn browser(&self, request: &HttpRequest) -> Option<KnownBrowser> {
+        let mut jar = CookieJar::new();
+        jar.add_original(request.cookie(&self.name)?.into_owned());
+        serde_json::from_str(jar.private(&self.key).get(&self.name)?.value()).ok()
     }
 }
 

@@ -65,6 +65,7 @@ pub const TABLE: &[Line] = &[
     (Method::POST, "/api/projects/{project}/invitations", OWN, each("invited")),
     (Method::DELETE, "/api/projects/{project}/invitations/{key}", OWN, each("took an invitation back")),
     (Method::PUT, "/api/projects/{project}/people/{person}", OWN, each("changed a role")),
+    (Method::GET, "/api/projects/{project}/people/{person}/links", OWN, None),
     (Method::DELETE, "/api/projects/{project}/people/{person}", OWN, each("took somebody out")),
     (Method::GET, "/api/projects/{project}/record.csv", OWN, None),
     (Method::POST, "/api/people/{person}/password-key", Right::Keeper, None),

@@ -1,7 +1,7 @@
 //! A whole cut, out of the tables and into them.
 
-use super::sql::row;
 use super::cuts::{Origin, stored};
+use super::sql::row;
 use super::{StoreError, documents};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::Licence;
@@ -111,12 +111,13 @@ pub async fn readings<W: Write>(pool: &MySqlPool, sound: &str, documents: &mut D
     Ok(found)
 }
 
-/// Keeps what was read of a sound elsewhere, unless the same was read here.
+/// Keeps what was read elsewhere of a sound that was not here before, until somebody else brings the same sound
+/// ([`super::sounds::insert`]): what strangers say of a sound never stands for what this house reads of it.
 ///
 /// # Errors
 /// What the database says.
 pub async fn keep_reading(pool: &MySqlPool, reading: &ArchivedReading, document: &str, measured: Option<Vec<u8>>) -> Result<(), StoreError> {
-    sqlx::query("INSERT IGNORE INTO readings (sound_hash, read_as, made_by, document, likeness) VALUES (?, ?, ?, ?, ?)")
+    sqlx::query("INSERT IGNORE INTO readings (sound_hash, read_as, made_by, document, likeness, brought) VALUES (?, ?, ?, ?, ?, TRUE)")
         .bind(&reading.sound)
         .bind(&reading.read_as)
         .bind(&reading.made_by)
@@ -153,7 +154,8 @@ pub async fn insert(pool: &MySqlPool, contents: &Contents, licences: &[Licence],
         .bind(origin.project)
         .execute(&mut *transaction)
         .await?;
-    super::people::grant_sounds(&mut transaction, origin.project, &contents.sounds.iter().map(|s| s.hash.clone()).collect()).await?;
+    // All of their bytes came with it.
+    super::people::grant_sounds(&mut transaction, origin.project, contents.sounds.iter().map(|s| s.hash.as_str())).await?;
     let mut kept: HashMap<&str, Vec<u8>> = HashMap::new();
     let mut before: [Option<Vec<u8>>; 3] = [None, None, None];
     for line in &contents.revisions {

@@ -1,11 +1,11 @@
 //! Candidates as they would lie in their cut, for comparing and listening.
 
-use super::sql::row;
 use super::StoreError;
+use super::sql::row;
 use jaunty_core::fit::FittingEnd;
 use jaunty_core::plan::Plan;
-use sqlx::types::Json;
 use sqlx::MySqlPool;
+use sqlx::types::Json;
 use uuid::Uuid;
 
 /// How well a candidate could fit.

@@ -4,8 +4,8 @@
 //! level changed, little more than that level is stored. What it is packed against is stored whole, so that
 //! reading one takes two at most.
 
-use super::sql::row;
 use super::StoreError;
+use super::sql::row;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use sha2::{Digest, Sha256};

@@ -11,6 +11,9 @@ pub enum StoreError {
     /// There is no such cut.
     #[error("there is no such cut")]
     NoCut,
+    /// A sound is named to which the project of the cut has no right.
+    #[error("there is no such sound")]
+    NoSound,
     /// Another revision is shown by now.
     #[error("another change came first")]
     Stale,

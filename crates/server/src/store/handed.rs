@@ -1,11 +1,11 @@
 //! Files that were handed over.
 
-use super::sql::row;
 use super::StoreError;
+use super::sql::row;
 use chrono::NaiveDateTime;
 use jaunty_core::handover::Form;
-use sqlx::types::Json;
 use sqlx::MySqlPool;
+use sqlx::types::Json;
 use uuid::Uuid;
 
 /// A file that was handed over.

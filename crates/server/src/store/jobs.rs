@@ -1,8 +1,8 @@
 //! The job queue.
 
-use super::sql::row;
 use super::StoreError;
 use super::error::was_called_off;
+use super::sql::row;
 use chrono::NaiveDateTime;
 use jaunty_core::cut::Work;
 use sqlx::types::Json;

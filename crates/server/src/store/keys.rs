@@ -1,9 +1,9 @@
 //! Keys that were given away: whoever brings one may open what it opens. The database knows their hashes alone.
 
-use super::sql::row;
 use super::StoreError;
 use super::people::Role;
 use super::sessions::{hash_of, random};
+use super::sql::row;
 use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD;
 use chrono::NaiveDateTime;
@@ -211,6 +211,30 @@ pub async fn invitations_of(pool: &MySqlPool, email: &str) -> Result<Vec<KeyRow>
 /// What the database says.
 pub async fn of_project(pool: &MySqlPool, project: Uuid) -> Result<Vec<KeyRow>, StoreError> {
     listed(sqlx::query_as(sqlx::AssertSqlSafe(format!("{KEY} WHERE project_id = ? ORDER BY created_at DESC, id DESC"))).bind(project).fetch_all(pool).await?)
+}
+
+/// The links to hear cuts of a project and the invitations into it that somebody gave away and that still open something, newest first.
+///
+/// # Errors
+/// What the database says.
+pub async fn given_by(pool: &MySqlPool, project: Uuid, person: Uuid) -> Result<Vec<KeyRow>, StoreError> {
+    let more = "WHERE made_by = ? AND opens IN ('listening', 'invitation')
+        AND (project_id = ? OR cut_id IN (SELECT id FROM cuts WHERE project_id = ?)) ORDER BY created_at DESC, id DESC";
+    listed(sqlx::query_as(sqlx::AssertSqlSafe(format!("{KEY} {more}"))).bind(person).bind(project).bind(project).fetch_all(pool).await?)
+}
+
+/// Takes back every key with which somebody could choose a new password: one was chosen.
+///
+/// # Errors
+/// What the database says.
+pub async fn end_password_keys(pool: &MySqlPool, person: Uuid) -> Result<(), StoreError> {
+    sqlx::query(
+        "UPDATE keys_given SET taken_back_at = UTC_TIMESTAMP(3) WHERE person_id = ? AND opens = 'password' AND used_at IS NULL AND taken_back_at IS NULL",
+    )
+    .bind(person)
+    .execute(pool)
+    .await?;
+    Ok(())
 }
 
 fn listed(rows: Vec<Stored>) -> Result<Vec<KeyRow>, StoreError> {

@@ -1,14 +1,14 @@
 //! The tables, as they came to be: one change a file, in the order of their names, never changed afterwards.
 
-use sqlx::migrate::{Migration, MigrationType, Migrator};
 use sqlx::SqlSafeStr;
+use sqlx::migrate::{Migration, MigrationType, Migrator};
 
 macro_rules! named {
     ($($name:literal),* $(,)?) => { [$(($name, include_str!(concat!("../../migrations/", $name, ".sql")))),*] };
 }
 
 /// The changes by name; `every_file_is_among_them` holds them against the folder.
-const ALL: [(&str, &str); 15] = named![
+const ALL: [(&str, &str); 16] = named![
     "20261125000001_cuts_sounds_plans_jobs",
     "20261125000002_everything_that_comes_in",
     "20261126000003_corrected_readings",
@@ -24,6 +24,7 @@ const ALL: [(&str, &str); 15] = named![
     "20261130000013_elsewhere",
     "20261130000014_messages",
     "20261130000015_turns",
+    "20261202000016_brought_readings",
 ];
 
 /// All of them.

@@ -1,7 +1,7 @@
 //! People, the projects they share, and who may hear which sound.
 
-use super::sql::row;
 use super::StoreError;
+use super::sql::row;
 use serde::{Deserialize, Serialize};
 use sqlx::{MySqlExecutor, MySqlPool};
 use std::collections::HashSet;
@@ -290,15 +290,40 @@ pub async fn role_on(pool: &MySqlPool, cut: Uuid, person: Option<Uuid>) -> Resul
     Ok((project, role.map(|role| Role::named(&role)).transpose()?))
 }
 
-/// Sounds came into a project: whoever is in it may hear them from now on.
+/// Sounds came into a project, each with all of its bytes or from somebody who has it: whoever is in it may hear them from now on.
 ///
 /// # Errors
 /// What the database says.
-pub async fn grant_sounds(database: &mut sqlx::MySqlConnection, project: Uuid, hashes: &HashSet<String>) -> Result<(), StoreError> {
+pub async fn grant_sounds<'a>(database: &mut sqlx::MySqlConnection, project: Uuid, hashes: impl IntoIterator<Item = &'a str>) -> Result<(), StoreError> {
     for hash in hashes {
         sqlx::query("INSERT IGNORE INTO sound_rights (project_id, sound_hash) VALUES (?, ?)").bind(project).bind(hash).execute(&mut *database).await?;
     }
     Ok(())
+}
+
+/// Refuses sounds that did not come into a project: a hash is a name and no key.
+///
+/// # Errors
+/// [`StoreError::NoSound`], or what the database says.
+pub async fn check_sounds<'a>(database: &mut sqlx::MySqlConnection, project: Uuid, hashes: impl IntoIterator<Item = &'a str>) -> Result<(), StoreError> {
+    for hash in hashes {
+        let row: Option<(i32,)> = sqlx::query_as("SELECT 1 FROM sound_rights WHERE project_id = ? AND sound_hash = ?")
+            .bind(project)
+            .bind(hash)
+            .fetch_optional(&mut *database)
+            .await?;
+        row.ok_or(StoreError::NoSound)?;
+    }
+    Ok(())
+}
+
+/// The sounds that came into a project.
+///
+/// # Errors
+/// What the database says.
+pub async fn sounds_of(pool: &MySqlPool, project: Uuid) -> Result<HashSet<String>, StoreError> {
+    let rows: Vec<(String,)> = sqlx::query_as("SELECT sound_hash FROM sound_rights WHERE project_id = ?").bind(project).fetch_all(pool).await?;
+    Ok(rows.into_iter().map(|row| row.0).collect())
 }
 
 /// Whether a sound came into one of these projects.

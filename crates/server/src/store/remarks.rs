@@ -1,7 +1,7 @@
 //! What people said of a cut, and the record of who did what.
 
-use super::sql::row;
 use super::StoreError;
+use super::sql::row;
 use chrono::NaiveDateTime;
 use sqlx::MySqlPool;
 use uuid::Uuid;

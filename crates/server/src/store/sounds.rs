@@ -1,7 +1,7 @@
 //! The SQL of sounds and their readings.
 
-use super::sql::row;
 use super::StoreError;
+use super::sql::row;
 use jaunty_core::digest::hex;
 use jaunty_core::kind::Recognised;
 use jaunty_core::plan::Role;
@@ -77,7 +77,8 @@ fn read_as(role: Role) -> &'static str {
     }
 }
 
-/// Notes a sound that is about to be stored; one that is known already counts as used from now on.
+/// Notes a sound that is about to be stored; one that is known already counts as used from now on, and what came in an archive as its
+/// reading is forgotten: whoever brings it now gets what this house reads of it.
 ///
 /// # Errors
 /// What the database says.
@@ -89,6 +90,7 @@ pub async fn insert(pool: &MySqlPool, hash: &str, name: &str, extension: &str, s
         .bind(size_bytes)
         .execute(pool)
         .await?;
+    sqlx::query("DELETE FROM readings WHERE sound_hash = ? AND brought").bind(hash).execute(pool).await?;
     Ok(())
 }
 

@@ -3,9 +3,11 @@
 use super::{Files, StoreError, documents};
 use chrono::NaiveDateTime;
 use futures_util::TryStreamExt;
+use jaunty_core::cut::Setup;
+use jaunty_core::plan::Plan;
 use jaunty_exchange::archive::Contents;
 use sqlx::MySqlPool;
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 
 /// Removes jobs that ended before `before`; how many.
 ///
@@ -24,7 +26,8 @@ pub async fn remove_jobs(pool: &MySqlPool, before: NaiveDateTime) -> Result<u64,
     }
 }
 
-/// The hashes that anything names: whatever looks like one in a document that is kept.
+/// The hashes that anything names: whatever looks like one in a document that is kept, so that rather too much is kept than too little.
+/// Nobody gets a right by it.
 ///
 /// # Errors
 /// What the database says.
@@ -44,16 +47,22 @@ pub async fn used_sounds(pool: &MySqlPool) -> Result<HashSet<String>, StoreError
     Ok(used)
 }
 
-/// What looks like the name of a sound in the documents of a cut's history.
+/// The sounds that the documents of a cut's history name, in setups and plans: never what merely looks like a name.
 ///
 /// # Errors
 /// What the database says.
-pub async fn named_by(pool: &MySqlPool, contents: &Contents) -> Result<HashSet<String>, StoreError> {
-    let mut named = HashSet::new();
-    let documents: HashSet<&str> = contents.revisions.iter().flat_map(|r| [r.setup.as_str(), &r.plan, &r.fittings]).collect();
-    for hash in documents {
+pub async fn named_by(pool: &MySqlPool, contents: &Contents) -> Result<BTreeSet<String>, StoreError> {
+    let text = async |hash: &str| -> Result<Vec<u8>, StoreError> {
         let bytes: Vec<u8> = (0..hash.len()).step_by(2).filter_map(|k| u8::from_str_radix(hash.get(k..k + 2)?, 16).ok()).collect();
-        named.extend(documents::text(pool, &bytes).await?.iter().flat_map(|text| hashes(text)));
+        documents::text(pool, &bytes).await?.ok_or_else(|| StoreError::damaged("a revision without its document"))
+    };
+    let (setups, plans): (BTreeSet<&str>, BTreeSet<&str>) = contents.revisions.iter().map(|r| (r.setup.as_str(), r.plan.as_str())).unzip();
+    let mut named = BTreeSet::new();
+    for hash in setups {
+        named.extend(serde_json::from_slice::<Setup>(&text(hash).await?)?.sounds().into_iter().map(str::to_owned));
+    }
+    for hash in plans {
+        named.extend(serde_json::from_slice::<Plan>(&text(hash).await?)?.sounds().into_iter().map(str::to_owned));
     }
     Ok(named)
 }
@@ -78,14 +87,6 @@ pub async fn remove_sound(pool: &MySqlPool, files: &Files, hash: &str, before: N
     files.remove(hash).await?;
     transaction.commit().await?;
     Ok(Some(row.map_or(0, |(_, size_bytes)| size_bytes)))
-}
-
-/// The sounds that a document names.
-///
-/// # Errors
-/// What writing it says.
-pub(super) fn names_in(document: &impl serde::Serialize) -> Result<HashSet<String>, StoreError> {
-    Ok(hashes(&serde_json::to_vec(document)?).collect())
 }
 
 fn hashes(document: &[u8]) -> impl Iterator<Item = String> + use<'_> {

@@ -1,8 +1,8 @@
 //! What is new of the cuts that somebody looks at, and who looks.
 
-use super::sql::row;
 use super::StoreError;
 use super::sql::among;
+use super::sql::row;
 use sqlx::{AssertSqlSafe, MySqlPool};
 use uuid::Uuid;
 

@@ -140,8 +140,10 @@ impl Studio {
         if !matches!(effect, Effect::Replan) && wanted.compares_otherwise(&row.setup) {
             work.push(Work::Compare);
         }
+        // What arrives was received whole, was made here, or was handed on by somebody who may.
+        let brings = matches!(said, Said::Arrival(_));
         let said = serde_json::to_string(said).map_err(StoreError::from)?;
-        let commit = Commit { what: &what, said: Some(said), setup: &wanted.setup, sounding, work: &work, by: self.behalf.person };
+        let commit = Commit { what: &what, said: Some(said), setup: &wanted.setup, sounding, work: &work, by: self.behalf.person, brings };
         Ok(cuts::commit(&self.pool, row, &commit).await?)
     }
 
@@ -192,7 +194,15 @@ impl Studio {
             let sounds = self.sounds(&row.setup).await?;
             let wanted = Cut { setup: row.setup.clone(), ..current.cut.clone() };
             let made = self.compute(move || compute(&Effect::Replan, &current.cut, wanted, &sounds)).await?;
-            let commit = Commit { what: &current.what, said: None, setup: &made.setup, sounding: Sounding::Planned(&made), work: &[Work::Compare], by: None };
+            let commit = Commit {
+                what: &current.what,
+                said: None,
+                setup: &made.setup,
+                sounding: Sounding::Planned(&made),
+                work: &[Work::Compare],
+                by: None,
+                brings: false,
+            };
             match cuts::commit(&self.pool, &row, &commit).await {
                 // Another change came first: plan again, on top of it.
                 Err(StoreError::Stale) => {}

@@ -155,12 +155,15 @@ impl Studio {
         Ok(cuts::list(&self.pool, &Listing { projects: projects.as_deref(), words, sort, skip, count }).await?)
     }
 
-    /// The beds that cuts brought in which whoever asks may see, newest first.
+    /// The beds of the cuts that whoever asks may change, newest first: who only listens has no use for them.
     ///
     /// # Errors
     /// What the database says.
     pub async fn beds(&self) -> Result<Vec<SoundRow>, Problem> {
-        Ok(sounds::beds(&self.pool, self.behalf.projects.as_deref()).await?)
+        let Some(person) = self.behalf.person else { return Ok(sounds::beds(&self.pool, self.behalf.projects.as_deref()).await?) };
+        let roles = people::projects_of(&self.pool, person).await?;
+        let edited: Vec<Uuid> = roles.into_iter().filter(|(_, role)| *role >= people::Role::Editor).map(|(project, _)| project.id).collect();
+        Ok(sounds::beds(&self.pool, Some(&edited)).await?)
     }
 
     /// Whether whoever asks may still change a cut.

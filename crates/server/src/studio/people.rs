@@ -3,10 +3,12 @@
 use super::{Code, Problem, Studio};
 use crate::store::keys::{self, Given, KeyRow, Opens};
 use crate::store::people::{self, PersonRow, ProjectRow, Role};
+use crate::store::remarks::{self, Speaker};
 use crate::store::sessions;
 use argon2::Argon2;
 use argon2::password_hash::phc::PasswordHash;
 use argon2::password_hash::{PasswordHasher, PasswordVerifier};
+use serde::{Deserialize, Serialize};
 use std::time::Duration;
 use totp_rs::{Builder, Totp};
 use uuid::Uuid;
@@ -31,6 +33,15 @@ pub enum Entered {
     Alone,
     /// Somebody who may hear one cut.
     Guest(KeyRow),
+}
+
+/// A browser with which somebody came in before.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct KnownBrowser {
+    /// Who they are.
+    pub person: Uuid,
+    /// What it goes by.
+    pub name: Uuid,
 }
 
 /// What somebody says who takes an invitation or chooses a new password.
@@ -79,10 +90,15 @@ pub(super) fn called(text: &str, what: &str) -> Result<String, Problem> {
 }
 
 impl Studio {
-    /// Refuses who tries too often.
+    /// Refuses who tries too often: one thing, or anything from one machine.
     pub(super) async fn count_try(&self, about: &str, from: &str) -> Result<(), Problem> {
-        let (of_one, of_machine) = (sessions::count_try(&self.pool, about).await?, sessions::count_try(&self.pool, &format!("from {from}")).await?);
-        if of_one > MOST_TRIES || of_machine > MOST_TRIES_FROM_ONE {
+        // Both are counted, whichever refuses.
+        let (of_one, of_machine) = (self.count_one(about, MOST_TRIES).await, self.count_one(&format!("from {from}"), MOST_TRIES_FROM_ONE).await);
+        of_one.and(of_machine)
+    }
+
+    async fn count_one(&self, about: &str, most: u32) -> Result<(), Problem> {
+        if sessions::count_try(&self.pool, about).await? > most {
             return Err(Problem::new(Code::TooMany, "This was tried too often. It can be tried again in a quarter of an hour."));
         }
         Ok(())
@@ -170,10 +186,18 @@ impl Studio {
     ///
     /// # Errors
     /// [`Code::SignIn`], [`Code::SecondFactor`] where one is asked for, too many tries, or what the database says.
-    pub async fn sign_in(&self, email: &str, password: &str, code: Option<&str>, from: &str) -> Result<PersonRow, Problem> {
+    pub async fn sign_in(&self, email: &str, password: &str, code: Option<&str>, from: &str, known: Option<&KnownBrowser>) -> Result<PersonRow, Problem> {
         let email = email.trim().to_lowercase();
-        let about = format!("sign-in {email}");
-        self.count_try(&about, from).await?;
+        // Tries from a browser that they came in with before are counted by themselves: no stranger locks anybody out of it.
+        let known = match (known, people::by_email(&self.pool, &email).await?) {
+            (Some(browser), Some(person)) if browser.person == person.id => Some(browser),
+            _ => None,
+        };
+        let about = known.map_or_else(|| format!("sign-in {email}"), |browser| format!("sign-in {email} from {}", browser.name));
+        match known {
+            Some(_) => self.count_one(&about, MOST_TRIES).await?,
+            None => self.count_try(&about, from).await?,
+        }
         let found = people::by_email(&self.pool, &email).await?;
         if !self.is_right(password, found.as_ref().and_then(|p| p.password.as_deref())).await? {
             return Err(wrong());
@@ -191,7 +215,15 @@ impl Studio {
         Ok(person)
     }
 
+    /// Refuses codes that are tried too often, whatever became of passwords meanwhile; only a right one forgets the others.
     async fn use_code(&self, person: Uuid, secret: &[u8], code: &str) -> Result<(), Problem> {
+        let about = format!("code {person}");
+        self.count_one(&about, MOST_TRIES).await?;
+        self.check_code(person, secret, code).await?;
+        Ok(sessions::forget_tries(&self.pool, &about).await?)
+    }
+
+    async fn check_code(&self, person: Uuid, secret: &[u8], code: &str) -> Result<(), Problem> {
         let refused = || Problem::new(Code::SecondFactor, "This is not the code that is shown now, or it was used already.");
         let step = second_factor(secret)?.check_current(code.trim()).ok_or_else(refused)?;
         if people::use_step(&self.pool, person, step).await? { Ok(()) } else { Err(refused()) }
@@ -215,12 +247,10 @@ impl Studio {
     ///
     /// # Errors
     /// [`Code::SecondFactor`] for a wrong code, too many tries, or what the database says.
-    pub async fn hold_second_factor(&self, id: Uuid, code: &str, holds: bool, from: &str) -> Result<(), Problem> {
+    pub async fn hold_second_factor(&self, id: Uuid, code: &str, holds: bool) -> Result<(), Problem> {
         let person = self.person(id).await?;
         let secret = person.second_factor.ok_or_else(|| Problem::not_found("second factor"))?;
-        self.count_try(&format!("code {id}"), from).await?;
         self.use_code(id, &secret, code).await?;
-        self.was_right(&format!("code {id}"), from).await?;
         Ok(people::set_second_factor(&self.pool, id, holds.then_some(&secret[..]), holds).await?)
     }
 
@@ -244,6 +274,8 @@ impl Studio {
                 if !keys::use_up(&self.pool, row.id).await? {
                     return Err(no_key());
                 }
+                // Whoever holds an older link, or came in with the password of before, is out.
+                keys::end_password_keys(&self.pool, *person).await?;
                 people::set_password(&self.pool, *person, &password).await?;
                 *person
             }
@@ -337,6 +369,37 @@ impl Studio {
     /// A name that is none, or what the database says.
     pub async fn new_project(&self, name: &str) -> Result<Uuid, Problem> {
         Ok(people::insert_project(&self.pool, &called(name, "the project")?, self.behalf.person).await?)
+    }
+
+    /// The links and invitations of a project that somebody in it gave away and that still open something.
+    ///
+    /// # Errors
+    /// [`Code::NotFound`] for somebody who is not in it, or what the database says.
+    pub async fn links_of(&self, project: Uuid, person: Uuid) -> Result<Vec<KeyRow>, Problem> {
+        people::role_in(&self.pool, project, person).await?.ok_or_else(|| Problem::not_found("person in this project"))?;
+        Ok(keys::given_by(&self.pool, project, person).await?)
+    }
+
+    /// Takes somebody out of a project, and back what they gave away of it but for the links that are to be kept; the record says so.
+    ///
+    /// # Errors
+    /// As [`Studio::change_member`].
+    pub async fn take_out(&self, project: Uuid, person: Uuid, keep: &[Uuid]) -> Result<(), Problem> {
+        self.change_member(project, person, None).await?;
+        let by = Speaker { person: self.behalf.person, key: None };
+        for key in keys::given_by(&self.pool, project, person).await? {
+            let (cut, of) = match key.opens {
+                Opens::Listening { cut, .. } => (Some(cut), cut),
+                _ => (None, project),
+            };
+            let what = match keep.contains(&key.id) {
+                true => "kept a link of somebody who was taken out",
+                false if keys::take_back(&self.pool, key.id, of).await? => "ended a link of somebody who was taken out",
+                false => continue,
+            };
+            remarks::note(&self.pool, project, cut, by, what, false).await?;
+        }
+        Ok(())
     }
 
     /// Changes what somebody may do in a project, or takes them out.

@@ -147,6 +147,7 @@ impl From<StoreError> for Problem {
     fn from(cause: StoreError) -> Self {
         match cause {
             StoreError::NoCut => Self::not_found("cut"),
+            StoreError::NoSound => Self::not_found("sound"),
             StoreError::Stale => Self::new(Code::Stale, "Another change came first."),
             StoreError::NothingFurther => Self::new(Code::NothingToUndo, "There is nothing to go back or on to."),
             StoreError::NoRoom(place) => {

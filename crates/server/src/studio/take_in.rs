@@ -154,7 +154,15 @@ impl Studio {
         let origin = Origin { project: cuts::project_of(&self.pool, id).await?, by: self.behalf.person };
         let copy = cuts::insert(&self.pool, &cut, &message!("cut.copy"), origin).await?;
         if waits {
-            let commit = Commit { what: &message!("cut.copy"), said: None, setup: &wanted, sounding: Sounding::Waits, work: &[Work::Plan], by: origin.by };
+            let commit = Commit {
+                what: &message!("cut.copy"),
+                said: None,
+                setup: &wanted,
+                sounding: Sounding::Waits,
+                work: &[Work::Plan],
+                by: origin.by,
+                brings: false,
+            };
             cuts::commit(&self.pool, &cuts::cut(&self.pool, copy).await?, &commit).await?;
         }
         Ok(copy)

@@ -126,7 +126,7 @@ impl Studio {
         let what = message!("undo.own", what = mine.what.clone());
         let said = Some(serde_json::to_string(&Said::TakenBack { took_back: mine.revision }).map_err(StoreError::from)?);
         let work = if made.compares_otherwise(&row.setup) { vec![Work::Compare] } else { Vec::new() };
-        let commit = Commit { what: &what, said, setup: &made.setup, sounding: Sounding::As(&made), work: &work, by: Some(person) };
+        let commit = Commit { what: &what, said, setup: &made.setup, sounding: Sounding::As(&made), work: &work, by: Some(person), brings: false };
         Ok(cuts::commit(&self.pool, row, &commit).await?)
     }
 

@@ -1,6 +1,7 @@
 //! Who may come in, and what every answer says about itself.
 
 use super::house::House;
+use jaunty_e2e::plain_client;
 use jaunty_server::http::openapi_document;
 use reqwest::{Client, Method, Response};
 use serde_json::{Value, json};
@@ -61,7 +62,7 @@ async fn every_answer_says_how_it_may_be_used() {
 async fn a_wrong_method_is_told_which_ones_there_are() {
     let house = House::new().await;
     let address = house.serve();
-    let client = Client::new();
+    let client = plain_client();
     for (method, path, allowed) in [
         (Method::POST, "/api/health", "GET"),
         (Method::GET, "/api/cuts/00000000-0000-0000-0000-000000000000/changes", "POST"),
@@ -125,7 +126,7 @@ async fn other_pages_and_other_names_come_to_a_closed_door() {
 async fn one_client_cannot_send_without_end() {
     let house = House::with(|s| s.most_requests_per_second = NonZeroU32::new(5).unwrap()).await;
     let address = house.serve();
-    let client = Client::new();
+    let client = plain_client();
     let mut refused = None;
     for sent in 0..100 {
         let response = client.get(format!("{address}/api/nothing")).send().await.unwrap();

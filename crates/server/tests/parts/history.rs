@@ -64,7 +64,7 @@ async fn commit(house: &House, row: &CutRow, seen: u32, change: usize, sounding:
     }
     let setup = Setup { title: format!("{}.{change}", row.setup.title), ..row.setup.clone() };
     let work: &[Work] = if matches!(sounding, Sounding::Waits) { &[Work::Plan] } else { &[] };
-    let commit = Commit { what: &jaunty_core::message!("fit.again"), said: None, setup: &setup, sounding, work, by: None };
+    let commit = Commit { what: &jaunty_core::message!("fit.again"), said: None, setup: &setup, sounding, work, by: None, brings: false };
     cuts::commit(&house.studio.pool, row, &commit).await.map_err(|cause| Problem::from(cause).code())
 }
 
@@ -119,7 +119,7 @@ async fn act(house: &House, id: Uuid, model: &mut Model, seen: &mut u32, change:
             if waits {
                 let what = cuts::current(pool, &before).await.unwrap().what;
                 let made = Cut::new(before.setup.clone());
-                let planned = Commit { what: &what, said: None, setup: &before.setup, sounding: Sounding::Planned(&made), work: &[], by: None };
+                let planned = Commit { what: &what, said: None, setup: &before.setup, sounding: Sounding::Planned(&made), work: &[], by: None, brings: false };
                 let revision = cuts::commit(pool, &before, &planned).await.unwrap();
                 let shown = model.shown.clone();
                 model.waits.insert(shown.clone(), false);

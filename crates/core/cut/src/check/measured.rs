@@ -2,12 +2,12 @@
 //! channels, its end.
 
 use super::{Finding, Weight};
-use jaunty_units::SAMPLE_RATE_HZ;
 use crate::cut::{Change, Figure, LevelsChange};
 use crate::handover::level;
 use jaunty_shape::mix::Meters;
 use jaunty_shape::shape::{LEAST_UNDER_SPEECH_DB, UNDER_SPEECH_DB};
 use jaunty_sound::sound::loudness::BLOCK_SAMPLES;
+use jaunty_units::SAMPLE_RATE_HZ;
 
 /// What [`measured_findings`] looks at, as sentences that hold when it finds nothing.
 pub const MEASURED: [&str; 7] = [

@@ -5,11 +5,11 @@ mod measured;
 pub use measured::{MEASURED, measured_findings};
 
 use crate::cut::{Accepted, Change, Figure, FilmChange, FitChange, LevelsChange, Setup};
-use jaunty_units::digest::digest;
 use jaunty_fit::fit::{EndWish, FittingEnd, Wish};
-use jaunty_shape::plan::{Plan, Role};
 use jaunty_reading::reading::Reading;
+use jaunty_shape::plan::{Plan, Role};
 use jaunty_shape::shape::{LEAST_UNDER_SPEECH_DB, LevelChange, LevelName, LevelObject, UNDER_SPEECH_DB};
+use jaunty_units::digest::digest;
 use jaunty_units::units::{FrameRate, samples_from_seconds};
 use serde::{Deserialize, Serialize};
 

@@ -2,13 +2,13 @@
 
 use super::change::lay_take;
 use super::{Cut, Effect, Film, Licence, ListReport, Readings, Refusal, Setup, Take, TakeOrigin, UsedSound, Work};
+use jaunty_picture::picture::{Line, ListChange, Marks, Unused, tell_unused};
 use jaunty_reading::kind::Kind;
+use jaunty_shape::plan::{AmbienceWish, Role};
+use jaunty_speech::voice::{Piece, lay};
 use jaunty_units::message;
 use jaunty_units::message::{Fact, Message};
-use jaunty_picture::picture::{Line, ListChange, Marks, Unused, tell_unused};
-use jaunty_shape::plan::{AmbienceWish, Role};
 use jaunty_units::units::CutLength;
-use jaunty_speech::voice::{Piece, lay};
 use serde::{Deserialize, Serialize};
 
 /// Something that came in.

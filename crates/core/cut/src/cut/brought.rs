@@ -92,8 +92,8 @@ mod tests {
     use super::*;
     use crate::cut::Setup;
     use jaunty_fit::fit::{FittingEnd, FittingStart};
-    use jaunty_units::message::Message;
     use jaunty_shape::plan::{Layer, Role};
+    use jaunty_units::message::Message;
 
     fn cut() -> Cut {
         let rate = FrameRate::new(25, 1, false).expect("a rate");

@@ -1,12 +1,12 @@
 //! What figures may be: told to whoever shows fields for them, so that none of it is repeated there.
 
 use super::tempo::MOST_TEMPO_PERCENT;
-use jaunty_fit::fit::{CROSSFADE_MS, LEAST_RUN_BARS, MOST_PLAYS, SPEED_CHANGE};
 use crate::handover::LOUDNESS_LUFS;
+use jaunty_fit::fit::{CROSSFADE_MS, LEAST_RUN_BARS, MOST_PLAYS, SPEED_CHANGE};
 use jaunty_picture::picture::MOST_TAIL_S;
+use jaunty_reading::reading::TEMPO_BPM;
 use jaunty_shape::plan::succession::MOST_HANDOVER_S;
 use jaunty_shape::plan::{FILM_GAIN_DB, LOWERED_DB};
-use jaunty_reading::reading::TEMPO_BPM;
 use jaunty_shape::shape::{BED_ALONE_RANGE_LUFS, BY_HAND_DB, BY_HAND_S, EASE_S, LEAST_GAP_S, SLOPE_S, SWEEP_DB, UNDER_DB};
 use jaunty_units::units::Bounds;
 use serde::Serialize;

@@ -1,17 +1,17 @@
 //! Planning: what a plan is made from, and what is kept of the one before.
 
 use super::{Cut, Effect, Laid, Setup, UsedSound};
-use jaunty_units::digest::digest;
 use jaunty_fit::fit::{self, FitRequest, Fitting, Passage, Scene, Wishes};
-use jaunty_shape::mix;
 use jaunty_picture::picture::{Line, MomentKind, Picture};
-use jaunty_shape::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, Kept, Layer, PieceInput, Plan};
 use jaunty_reading::reading::{BarLikeness, BedRead, EndingKind, Reading};
+use jaunty_shape::mix;
+use jaunty_shape::plan::{self, AmbienceInput, AmbienceWish, BedInput, FilmInput, FilmWish, Inputs, Kept, Layer, PieceInput, Plan};
 use jaunty_shape::shape::{LevelObject, ShapeWishes};
 use jaunty_sound::sound::Source;
-use jaunty_speech::speech::{Phrase, SpeechReading, corrected};
 use jaunty_sound::splice::SpliceAt;
+use jaunty_speech::speech::{Phrase, SpeechReading, corrected};
 use jaunty_speech::voice::Piece;
+use jaunty_units::digest::digest;
 use std::collections::HashMap;
 use std::sync::Arc;
 

@@ -47,13 +47,13 @@ pub use tempo::MOST_TEMPO_PERCENT;
 pub use used::{Candidate, Film, Laid, Licence, Opinion, OwnTerms, Retimed, Take, TakeOrigin, UsedSound};
 pub use version::MOST_VERSIONS;
 
-use jaunty_units::digest::digest;
-use jaunty_fit::fit::Fitting;
 use crate::handover::Form;
-use jaunty_shape::plan::Plan;
+use jaunty_fit::fit::Fitting;
 use jaunty_reading::reading::Reading;
+use jaunty_shape::plan::Plan;
 use jaunty_shape::shape::LevelError;
 use jaunty_speech::speech::SpeechReading;
+use jaunty_units::digest::digest;
 use std::collections::HashMap;
 
 /// One state of a cut: what is wanted, and the plan that was made for it.

@@ -4,18 +4,19 @@
 
 use super::Refusal;
 use super::used::{Candidate, Film, Laid, Licence, Take, UsedSound};
-use jaunty_units::digest::digest;
-use jaunty_fit::fit::Wishes;
 use crate::handover::{Credit, USUAL_PATTERN, check_pattern};
-use jaunty_units::message::Message;
+use jaunty_fit::fit::Wishes;
 use jaunty_picture::picture::{Line, ListChange, Picture, Unused};
-use jaunty_shape::plan::{AmbienceWish, Lane};
+use jaunty_picture::terms::{Purpose, Terms};
 use jaunty_reading::reading::Correction;
+use jaunty_shape::plan::{AmbienceWish, Lane};
 use jaunty_shape::shape::ShapeWishes;
 use jaunty_speech::speech::PhraseEdit;
-use jaunty_picture::terms::{Purpose, Terms};
 use jaunty_speech::voice::Piece;
+use jaunty_units::digest::digest;
+use jaunty_units::message::Message;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 
 /// How far an ambience lies under the speech unless something else is said: at about -16 dB of full level (common
 /// practice), which is some 14 dB under a voice.
@@ -143,6 +144,16 @@ pub struct Setup {
 }
 
 impl Setup {
+    /// The sounds and films that it names, by their hashes.
+    pub fn sounds(&self) -> BTreeSet<&str> {
+        let beds = self.bed.iter().chain(self.laid.iter().map(|l| &l.bed)).map(|b| &b.hash);
+        let candidates = self.candidates.iter().flat_map(|c| std::iter::once(&c.hash).chain(c.retimed.as_ref().map(|r| &r.of)));
+        let takes = self.takes.iter().flat_map(|t| std::iter::once(&t.hash).chain(&t.cleaned));
+        let film = self.film.iter().flat_map(|f| std::iter::once(&f.hash).chain(&f.sound));
+        let rest = self.pieces.iter().map(|p| &p.sound).chain(self.ambiences.iter().map(|a| &a.hash));
+        beds.chain(candidates).chain(takes).chain(film).chain(rest).map(String::as_str).collect()
+    }
+
     /// What a sound of this cut is called.
     pub fn name_of(&self, hash: &str) -> Option<&str> {
         let candidates = self.candidates.iter().map(|c| (&c.hash, &c.name));

@@ -1,13 +1,13 @@
 //! Sounds and films as a cut uses them.
 
-use jaunty_fit::fit::Wishes;
-use jaunty_reading::kind::Kind;
-use jaunty_shape::plan::FilmWish;
-use jaunty_reading::reading::Correction;
-use jaunty_speech::speech::PhraseEdit;
-use jaunty_picture::terms::Terms;
-use jaunty_units::units::FrameRate;
 use chrono::{DateTime, Utc};
+use jaunty_fit::fit::Wishes;
+use jaunty_picture::terms::Terms;
+use jaunty_reading::kind::Kind;
+use jaunty_reading::reading::Correction;
+use jaunty_shape::plan::FilmWish;
+use jaunty_speech::speech::PhraseEdit;
+use jaunty_units::units::FrameRate;
 use serde::{Deserialize, Serialize};
 
 /// A sound as a cut uses it.

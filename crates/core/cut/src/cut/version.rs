@@ -6,12 +6,12 @@
 use super::Cut;
 use super::setup::{Setup, Version};
 use super::used::{Candidate, Laid, UsedSound};
-use jaunty_units::digest::digest;
 use jaunty_fit::fit::{EndWish, Wishes};
-use jaunty_units::message;
-use jaunty_units::message::{Fact, Message};
 use jaunty_shape::plan::AmbienceWish;
 use jaunty_shape::shape::LevelKind;
+use jaunty_units::digest::digest;
+use jaunty_units::message;
+use jaunty_units::message::{Fact, Message};
 use jaunty_units::units::CutLength;
 
 /// As many versions may be made in one go.

@@ -11,11 +11,11 @@ use super::scene::{Scene, SceneTables};
 use super::taste::Taste;
 use super::telling::{MET_SAMPLES, advice, bar_times, gives_up, missed_by, name_all, notes_of, why_first};
 use super::wishes::{EndWish, Passage, StartWish, Wishes};
-use jaunty_units::message;
-use jaunty_units::message::{Fact, Message};
 use jaunty_reading::reading::{BarLikeness, EndingKind, Reading};
 use jaunty_sound::sound::{Looped, Source};
 use jaunty_sound::splice::SpliceAt;
+use jaunty_units::message;
+use jaunty_units::message::{Fact, Message};
 use jaunty_units::units::CutLength;
 
 /// As many alternatives are offered at most.

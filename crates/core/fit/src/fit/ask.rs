@@ -2,10 +2,10 @@
 
 use super::bed::{HEAD_SAMPLES, MOST_SHIFT_SAMPLES, PlacedPin, closes, head_samples, last_bar};
 use super::wishes::{EndWish, Passage, StartWish, Wishes};
-use jaunty_units::message;
-use jaunty_units::message::{Fact, Message};
 use jaunty_reading::reading::{EndingKind, Motion, Reading};
 use jaunty_sound::splice::SpliceAt;
+use jaunty_units::message;
+use jaunty_units::message::{Fact, Message};
 use std::cell::OnceCell;
 use std::rc::Rc;
 
@@ -110,8 +110,9 @@ impl Ask {
         let silent_spans: Vec<(usize, usize)> = wishes.leave_out.iter().map(span).map(|(a, b)| (a, b.max(a + 1))).collect();
         let sung = |bar: usize| {
             let (from, to) = (lines[bar] as u64, lines[bar + 1] as u64);
-            let share =
-                |s: &jaunty_reading::reading::Span| s.end_samples.min(to).saturating_sub(s.start_samples.max(from)) as f32 / (to - from).max(1) as f32 * s.likelihood;
+            let share = |s: &jaunty_reading::reading::Span| {
+                s.end_samples.min(to).saturating_sub(s.start_samples.max(from)) as f32 / (to - from).max(1) as f32 * s.likelihood
+            };
             reading.singing.iter().map(share).sum::<f32>().min(1.0)
         };
         // A bar of which a tenth is sung has a word in it; less is the end of one that rings.

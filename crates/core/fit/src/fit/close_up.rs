@@ -1,10 +1,10 @@
 //! One splice close up: both sides over each other, their beats, and the level through the joint.
 
 use super::{FittedBed, Fitting};
-use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_reading::reading::Reading;
 use jaunty_sound::sound::Source;
 use jaunty_sound::splice::LEAD_SAMPLES;
+use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_units::units::seconds_from_samples;
 use serde::Serialize;
 

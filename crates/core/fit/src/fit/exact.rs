@@ -11,12 +11,12 @@ use super::fitted::FittedBed;
 use super::planner::{Arrival, Bars, End, Judged, Start, judge, start_samples, voice};
 use super::telling::splices::why_spliced;
 use super::{Audible, Bend, Fitting, FittingEnd, FittingStart, Piece, Splice, Term};
-use jaunty_units::SAMPLE_RATE_HZ;
-use jaunty_units::message;
-use jaunty_units::message::Message;
 use jaunty_reading::reading::{BarLikeness, EndingKind, Reading};
 use jaunty_sound::sound::Source;
 use jaunty_sound::splice::{self, Join, LEAD_SAMPLES, RingOut, SpliceAt, Touch, surprise};
+use jaunty_units::SAMPLE_RATE_HZ;
+use jaunty_units::message;
+use jaunty_units::message::Message;
 
 /// How far beside a run a pinned moment may lie: what the alignment of a join moves at most, 25 ms.
 pub const PINNED_BESIDE: i64 = 1200;

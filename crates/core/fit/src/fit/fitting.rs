@@ -1,9 +1,9 @@
 //! A fitting: runs of the bed one after the other, with a splice between each two.
 
 use super::wishes::Passage;
-use jaunty_units::message::Message;
 use jaunty_reading::reading::Reading;
 use jaunty_sound::splice::{Join, RingOut, SpliceAt};
+use jaunty_units::message::Message;
 use serde::{Deserialize, Serialize};
 
 /// A fade-out at the end of a bed that has none of its own: common practice, about 2 s and longer than the fade in.

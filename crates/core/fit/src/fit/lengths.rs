@@ -8,8 +8,8 @@ use super::request::base_taste;
 use super::scene::{Scene, SceneTables};
 use super::taste::Taste;
 use super::wishes::{EndWish, StartWish, Wishes};
-use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_reading::reading::{BarLikeness, EndingKind, Reading};
+use jaunty_units::SAMPLE_RATE_HZ;
 
 /// Length of the whole bed, from its first sound to its last.
 pub fn whole_samples(reading: &Reading) -> u64 {

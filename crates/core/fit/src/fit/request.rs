@@ -5,8 +5,8 @@ use super::planner::{Arrival, Bars, FAIR_CHANCE, Planner, Played, judge};
 use super::scene::SceneTables;
 use super::taste::Taste;
 use super::wishes::{Passage, Wishes};
-use jaunty_units::message::Message;
 use jaunty_reading::reading::{BarLikeness, Reading};
+use jaunty_units::message::Message;
 
 /// The weights that the likings of somebody make.
 pub(super) fn base_taste(wishes: &Wishes) -> Taste {

@@ -3,8 +3,8 @@
 //! Places in the bed are samples, not bar numbers, so that a wish still means the same after the
 //! bars were counted anew; they are taken at the nearest bar line.
 
-use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_sound::splice::{SpliceAt, Touch};
+use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_units::units::Bounds;
 use serde::{Deserialize, Serialize};
 

@@ -44,13 +44,13 @@ pub use bars::{Arc, BarCharacter, Motion};
 pub use correction::{Correction, CorrectionError, TEMPO_BPM};
 pub use counter::SecondOpinion;
 pub use edges::{Ending, EndingKind};
+pub use jaunty_sound::progress::{Cancelled, Progress, keep_going};
 pub use key::Key;
 pub use likeness::{BarLikeness, Loop};
-pub use jaunty_sound::progress::{Cancelled, Progress, keep_going};
 pub use sections::Section;
 
-use jaunty_sound::sound::{self, Source, loudness};
 use counter::Counter;
+use jaunty_sound::sound::{self, Source, loudness};
 use serde::{Deserialize, Serialize};
 
 /// Rises whenever a bed would be read otherwise than before.

@@ -1,8 +1,8 @@
 //! Counting along: a tick on every beat, so that a wrong grid is heard at once.
 
-use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_reading::reading::Reading;
 use jaunty_sound::sound::Sound;
+use jaunty_units::SAMPLE_RATE_HZ;
 use std::f32::consts::TAU;
 
 /// How long a tick lasts: 30 ms.

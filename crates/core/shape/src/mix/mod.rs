@@ -9,12 +9,12 @@ pub use count::count_along;
 pub use meters::{Heard, Masked, Meters, PhraseMeter, Sounds, loudness, master, meters};
 pub use outline::outline;
 
-use jaunty_fit::fit::FittedBed;
 use crate::plan::{Layer, Plan, Role};
 use crate::shape::GainCurve;
+use jaunty_fit::fit::FittedBed;
 use jaunty_sound::sound::{Sound, Source};
-use jaunty_units::units::gain_from_db;
 use jaunty_speech::voice::Placed;
+use jaunty_units::units::gain_from_db;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 

@@ -1,10 +1,10 @@
 //! The beds as they are drawn: peaks of what is heard, without rendering it.
 
 use super::MissingSound;
-use jaunty_fit::fit::FittedBed;
-use jaunty_fit::fit::Piece;
 use crate::plan::{Plan, Role};
 use crate::shape::GainCurve;
+use jaunty_fit::fit::FittedBed;
+use jaunty_fit::fit::Piece;
 use jaunty_sound::sound::Source;
 use jaunty_units::units::gain_from_db;
 

@@ -6,10 +6,10 @@
 
 use super::kept::Kept;
 use super::{Layer, Role, lane};
-use jaunty_units::SAMPLE_RATE_HZ;
-use jaunty_units::digest::digest;
 use crate::shape::{FadeShape, LevelObject, Slope};
 use jaunty_sound::sound::{Source, loudness};
+use jaunty_units::SAMPLE_RATE_HZ;
+use jaunty_units::digest::digest;
 use jaunty_units::units::Bounds;
 use serde::{Deserialize, Serialize};
 

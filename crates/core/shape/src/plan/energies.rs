@@ -1,11 +1,11 @@
 //! How loud a fitted bed is, minute by minute: what one splice changes is measured anew, and the hours around it are not.
 
 use super::Kept;
-use jaunty_units::digest::digest;
 use jaunty_fit::fit::{Bend, FittedBed, Fitting, Piece};
 use jaunty_sound::sound::Source;
 use jaunty_sound::sound::loudness::{BLOCK_SAMPLES, block_energies};
 use jaunty_sound::splice::tail::TAIL_SAMPLES;
+use jaunty_units::digest::digest;
 use std::ops::Range;
 
 /// What is measured and kept as one: a minute.
@@ -99,11 +99,11 @@ impl Source for Stretch<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jaunty_fit::fit::{Audible, FittingEnd, FittingStart, Splice};
-    use jaunty_units::message::Message;
     use crate::plan::kept::Anew;
+    use jaunty_fit::fit::{Audible, FittingEnd, FittingStart, Splice};
     use jaunty_sound::sound::Sound;
     use jaunty_sound::splice::{Join, Law, SpliceAt};
+    use jaunty_units::message::Message;
     use std::collections::HashMap;
     use std::sync::{Arc, Mutex};
 

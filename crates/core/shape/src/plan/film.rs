@@ -3,12 +3,12 @@
 use super::ambience::{own_lufs, rule_levels, usual_lower_db};
 use super::kept::Kept;
 use super::{Layer, Role, SpeechRule, lane};
-use jaunty_units::digest::digest;
-use jaunty_fit::fit::Passage;
 use crate::shape::{FadeShape, LevelObject};
+use jaunty_fit::fit::Passage;
 use jaunty_sound::sound::Source;
 use jaunty_sound::sound::loudness::{BLOCK_SAMPLES, block_energies};
 use jaunty_speech::speech::Phrase;
+use jaunty_units::digest::digest;
 use jaunty_units::units::Bounds;
 use jaunty_units::units::gain_from_db;
 use serde::{Deserialize, Serialize};

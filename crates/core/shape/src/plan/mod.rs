@@ -15,16 +15,17 @@ pub use film::{FILM_GAIN_DB, FilmInput, FilmWish};
 pub use kept::Kept;
 pub use lane::Lane;
 
-use jaunty_units::digest::digest;
-use jaunty_fit::fit::{Fitting, FittingStart};
-use jaunty_picture::picture::Line;
 use crate::shape::pocket::{Pocket, strongest_band_hz};
 use crate::shape::{self, Frame, LevelChange, LevelError, LevelName, LevelObject, Measured, ShapeWishes};
+use jaunty_fit::fit::{Fitting, FittingStart};
+use jaunty_picture::picture::Line;
 use jaunty_sound::sound::{Source, loudness};
 use jaunty_speech::speech::{Phrase, SpeechReading, attach_words};
 use jaunty_speech::voice::{Narration, Piece, Placed};
+use jaunty_units::digest::digest;
 use kept::Anew;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// What a layer is to the cut.
@@ -126,6 +127,11 @@ pub struct Plan {
 }
 
 impl Plan {
+    /// The sounds that it plays, by their hashes.
+    pub fn sounds(&self) -> BTreeSet<&str> {
+        self.layers.iter().map(|layer| layer.sound.as_str()).collect()
+    }
+
     /// A plan of silence.
     pub fn empty(length_samples: u64) -> Self {
         Self {

@@ -4,8 +4,8 @@
 //! second: a fade at equal power over the overlap. A bed that ends by itself, with its last hit or a
 //! stop, is not faded: the next one enters into its ring-out.
 
-use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_fit::fit::{Fitting, FittingEnd, Passage};
+use jaunty_units::SAMPLE_RATE_HZ;
 use serde::{Deserialize, Serialize};
 
 /// A moment at which one bed gives over to the next.

@@ -4,9 +4,9 @@
 //! crate `biquad`; its middle comes from the narration's own spectrum. It runs all the time, and what it
 //! takes away is mixed in as far as somebody speaks.
 
-use jaunty_units::SAMPLE_RATE_HZ;
-use jaunty_sound::sound::{Source, blocks::Blocks, halved};
 use biquad::{Biquad, Coefficients, DirectForm2Transposed, ToHertz, Type};
+use jaunty_sound::sound::{Source, blocks::Blocks, halved};
+use jaunty_units::SAMPLE_RATE_HZ;
 use serde::{Deserialize, Serialize};
 
 /// What somebody wants of a pocket.

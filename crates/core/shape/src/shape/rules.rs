@@ -2,9 +2,9 @@
 
 use super::forms::Opening;
 use super::{BED_ALONE_LUFS, FadeShape, LEAST_UNDER_SPEECH_DB, LevelObject, ShapeWishes, Slope, UNDER_SPEECH_DB};
-use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_sound::sound::loudness::{BLOCK_SAMPLES, SILENCE_ENERGY, energy_from_lufs, lufs_from_energy};
 use jaunty_speech::speech::{Gap, Phrase, gaps};
+use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_units::units::samples_from_seconds;
 
 /// The level stays up at least this long between rise and fall.

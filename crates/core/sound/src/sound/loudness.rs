@@ -2,8 +2,8 @@
 //! energies from which levels under speech are set.
 
 use super::Source;
-use jaunty_units::SAMPLE_RATE_HZ;
 use ebur128::{EbuR128, Mode};
+use jaunty_units::SAMPLE_RATE_HZ;
 use serde::{Deserialize, Serialize};
 
 /// Loudness of a whole sound. `None` stands for silence, which has no loudness.

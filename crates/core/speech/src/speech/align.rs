@@ -6,8 +6,8 @@
 //! them differ much less is taken. A line whose words take longer than its phrase goes on in the next ones.
 
 use super::Phrase;
-use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_picture::picture::Line;
+use jaunty_units::SAMPLE_RATE_HZ;
 
 /// A line further from every phrase than this is not spoken here, in seconds.
 const FURTHEST_S: f64 = 2.0;

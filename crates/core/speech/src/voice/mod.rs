@@ -4,9 +4,9 @@
 //! Scratch pieces are spoken by a machine until the narrator comes: a real phrase over one of
 //! them sends it away, whole ([`lay`]). Real pieces give way only where they are covered.
 
+use crate::speech::Phrase;
 use jaunty_picture::picture::Line;
 use jaunty_sound::sound::Source;
-use crate::speech::Phrase;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 

@@ -181,3 +181,24 @@ impl InvitationView {
         Some(Self { id: row.id, email: email.clone(), role: *role, expires_at: row.expires_at.and_utc() })
     }
 }
+
+/// A link to hear a cut, or an invitation, that somebody gave away.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct GivenLinkView {
+    /// Its name in addresses.
+    pub id: Uuid,
+    /// The title of the cut that it lets hear; none for an invitation into the project.
+    pub cut: Option<String>,
+    /// Whom it was given to.
+    pub given_to: String,
+    /// Until when it opens something.
+    pub expires_at: DateTime<Utc>,
+}
+
+impl GivenLinkView {
+    /// A key, with the title of its cut.
+    pub fn of(row: &KeyRow, cut: Option<String>) -> Self {
+        Self { id: row.id, cut, given_to: row.given_to.clone(), expires_at: row.expires_at.and_utc() }
+    }
+}

@@ -1,17 +1,16 @@
 //! The history of a cut: what is committed to it, what it shows, undo and redo.
 
-use crate::store::sql::row;
 use super::listing::{listed_by, note_listed, note_shown};
 use super::row::{CutRow, locked};
 use super::writing::{Made, Place, Row, point_at};
 use crate::store::documents::{self, BASE, COLUMNS, Stored};
-use crate::store::{StoreError, jobs, people, unused};
+use crate::store::sql::row;
+use crate::store::{StoreError, jobs, people};
 use chrono::NaiveDateTime;
 use jaunty_core::cut::{Cut, Setup, Work};
 use jaunty_core::message::Message;
 use jaunty_core::plan::Plan;
 use sqlx::{AssertSqlSafe, MySqlExecutor, MySqlPool};
-use std::collections::HashSet;
 use uuid::Uuid;
 
 /// One state of a cut.
@@ -59,6 +58,16 @@ pub struct Commit<'a> {
     pub work: &'a [Work],
     /// Who makes it.
     pub by: Option<Uuid>,
+    /// Whether the sounds that it names anew came in with it, all of their bytes, or from somebody who has them. Of all others the
+    /// project must have been given a right before.
+    pub brings: bool,
+}
+
+fn new_plan<'a>(sounding: &Sounding<'a>) -> Option<&'a Plan> {
+    match sounding {
+        Sounding::As(made) | Sounding::Planned(made) => Some(&made.plan),
+        Sounding::Alike | Sounding::Waits => None,
+    }
 }
 
 /// Makes a new revision on top of the one that `cut` shows; its number. What `work` asks for is asked
@@ -93,10 +102,17 @@ pub async fn commit(pool: &MySqlPool, cut: &CutRow, next: &Commit<'_>) -> Result
     };
     let revision = place.revision;
     Row { place, what: next.what, said: next.said.as_deref(), made: &made, by }.write(&mut transaction, cut.id).await?;
-    let new: HashSet<String> = unused::names_in(next.setup)?.difference(&unused::names_in(&cut.setup)?).cloned().collect();
+    let before = cut.setup.sounds();
+    let mut new = next.setup.sounds();
+    new.extend(new_plan(&next.sounding).iter().flat_map(|plan| plan.sounds()));
+    new.retain(|hash| !before.contains(hash));
     if !new.is_empty() {
         let (project,): (Uuid,) = sqlx::query_as("SELECT project_id FROM cuts WHERE id = ?").bind(cut.id).fetch_one(&mut *transaction).await?;
-        people::grant_sounds(&mut transaction, project, &new).await?;
+        if next.brings {
+            people::grant_sounds(&mut transaction, project, new).await?;
+        } else {
+            people::check_sounds(&mut transaction, project, new).await?;
+        }
     }
     point_at(&mut transaction, cut.id, revision).await?;
     if listed_by(next.setup) != listed_by(&cut.setup) {

@@ -3,7 +3,7 @@
 use super::listing::note_listed;
 use super::row::{CutRow, StoredCut, cuts, project_of};
 use super::writing::{Made, Place, Row};
-use crate::store::{StoreError, jobs, people, unused};
+use crate::store::{StoreError, jobs, people};
 use jaunty_core::cut::{Cut, Work};
 use jaunty_core::message::Message;
 use sqlx::{MySqlPool, MySqlTransaction};
@@ -73,7 +73,8 @@ async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &Me
         .execute(&mut **transaction)
         .await?;
     note_listed(transaction, id, &cut.setup).await?;
-    people::grant_sounds(transaction, origin.project, &unused::names_in(&cut.setup)?).await?;
+    let named = cut.setup.sounds().into_iter().chain(cut.plan.sounds());
+    people::check_sounds(transaction, origin.project, named).await?;
     let made = Made::after(transaction, None, &cut.setup, Some(cut)).await?;
     // A version waits for its plan from the first, and is silent meanwhile.
     let place = Place { revision: 1, parent: None, base: mother.map(|_| 1), planned_for: None };

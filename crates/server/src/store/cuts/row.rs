@@ -1,8 +1,8 @@
 //! A cut as the database has it.
 
-use crate::store::sql::row;
 use crate::store::StoreError;
 use crate::store::documents::{BASE, COLUMNS, Stored};
+use crate::store::sql::row;
 use chrono::NaiveDateTime;
 use jaunty_core::cut::Setup;
 use sqlx::{AssertSqlSafe, MySqlExecutor, MySqlPool, MySqlTransaction};

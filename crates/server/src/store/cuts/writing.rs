@@ -1,8 +1,8 @@
 //! A revision as it is written: where it stands among the others, and the documents that it names.
 
-use crate::store::sql::row;
 use crate::store::StoreError;
 use crate::store::documents;
+use crate::store::sql::row;
 use jaunty_core::cut::{Cut, Setup};
 use jaunty_core::message::Message;
 use sqlx::MySqlTransaction;

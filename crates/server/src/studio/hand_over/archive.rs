@@ -4,7 +4,7 @@ use super::super::task::TaskError;
 use super::super::{Problem, Studio};
 use super::Made;
 use super::sound::Span;
-use crate::store::{Received, StoreError, archive, cuts, sounds, unused};
+use crate::store::{Received, StoreError, archive, cuts, people, sounds, unused};
 use futures_util::Stream;
 use jaunty_core::cut::{Cut, Licence};
 use jaunty_core::kind::Recognised;
@@ -39,11 +39,10 @@ impl Studio {
         let mut contents = archive::history(&self.pool, cut, shown, &mut documents).await?;
         let mut measured = HashMap::new();
         let mut files = Vec::new();
-        let mut named: Vec<String> = unused::named_by(&self.pool, &contents).await?.into_iter().collect();
-        named.sort();
-        for hash in named {
-            // Whatever looks like one and is none names something else: what a level was made for, say.
-            let Some(sound) = sounds::sound(&self.pool, &hash).await? else { continue };
+        let theirs = people::sounds_of(&self.pool, cuts::project_of(&self.pool, cut).await?).await?;
+        for hash in unused::named_by(&self.pool, &contents).await? {
+            let missing = || StoreError::damaged("a cut names a sound that its project does not have");
+            let sound = sounds::sound(&self.pool, &hash).await?.filter(|_| theirs.contains(&hash)).ok_or_else(missing)?;
             files.push((hash.clone(), self.files.original(&hash, &sound.extension).await?));
             contents.sounds.push(ArchivedSound {
                 hash: hash.clone(),
@@ -103,13 +102,16 @@ impl Studio {
         let (mut opened, licences) = self.compute(move || looked_through(file, scratch)).await??;
         let contents = opened.contents.clone();
         self.check_quota(opened.sound_bytes()?).await?;
+        let mut new = HashSet::new();
         for sound in &contents.sounds {
-            if sounds::sound(&self.pool, &sound.hash).await?.is_some() {
-                continue;
-            }
+            // Also of a sound that lies here already: who sends an archive has a right to what they can show all bytes of.
             let made = self.files.unfinished()?;
             let (mut to, hash) = (made.reopen()?, sound.hash.clone());
             opened = self.compute(move || opened.sound(&hash, &mut to).map(|()| opened)).await??;
+            if sounds::sound(&self.pool, &sound.hash).await?.is_some() {
+                continue;
+            }
+            new.insert(sound.hash.as_str());
             self.take_in_file(made.path(), &sound.name, &sound.extension).await?;
             if let (Some(kind), Some(confidence)) = (&sound.kind, sound.kind_confidence)
                 && let Ok(kind) = serde_json::from_value(serde_json::Value::String(kind.clone()))
@@ -117,7 +119,7 @@ impl Studio {
                 sounds::set_kind(&self.pool, &sound.hash, Recognised { kind, confidence: confidence.clamp(0.0, 1.0) }).await?;
             }
         }
-        for reading in &contents.readings {
+        for reading in contents.readings.iter().filter(|reading| new.contains(reading.sound.as_str())) {
             let document = opened.document(&reading.document)?;
             let measured = reading.measured.as_ref().map(|hash| opened.measured(hash)).transpose()?;
             archive::keep_reading(&self.pool, reading, &String::from_utf8_lossy(&document), measured).await?;
@@ -141,8 +143,8 @@ fn looked_through(file: std::fs::File, scratch: std::fs::File) -> Result<(Opened
         let cut =
             Cut { setup: opened.value(&line.setup)?, plan: opened.value(&line.plan)?, fittings: opened.value(&line.fittings)?, chosen: line.chosen as usize };
         cut.check().map_err(|cause| ArchiveError::Damaged(cause.to_string()))?;
-        if let Some(layer) = cut.plan.layers.iter().find(|l| !held.contains(l.sound.as_str())) {
-            return Err(ArchiveError::Damaged(format!("a sound that is played is missing ({})", layer.sound)).into());
+        if let Some(missing) = cut.setup.sounds().into_iter().chain(cut.plan.sounds()).find(|hash| !held.contains(hash)) {
+            return Err(ArchiveError::Damaged(format!("a sound that it names is missing ({missing})")).into());
         }
     }
     for reading in &readings {

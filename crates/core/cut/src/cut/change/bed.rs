@@ -1,12 +1,12 @@
 //! The beds to choose from, and those on the cut.
 
 use crate::cut::{Candidate, Cut, Effect, MOST_TEMPO_PERCENT, Opinion, OwnTerms, PartError, Readings, Refusal, Setup, Take, UsedSound, Work, within_a_cut};
+use jaunty_picture::terms::Terms;
 use jaunty_reading::kind::Kind;
-use jaunty_units::message;
-use jaunty_units::message::{Fact, Message};
 use jaunty_shape::plan::Role;
 use jaunty_shape::plan::succession::Handover;
-use jaunty_picture::terms::Terms;
+use jaunty_units::message;
+use jaunty_units::message::{Fact, Message};
 use serde::{Deserialize, Serialize};
 
 /// The longest note, in characters.

@@ -1,10 +1,10 @@
 //! Title, length, rate, first timecode and purpose.
 
 use crate::cut::{Cut, Effect, Refusal, Setup};
-use jaunty_units::message;
-use jaunty_units::message::Message;
 use jaunty_picture::picture::Picture;
 use jaunty_picture::terms::Purpose;
+use jaunty_units::message;
+use jaunty_units::message::Message;
 use jaunty_units::units::{CutLength, FrameRate};
 use serde::{Deserialize, Serialize};
 

@@ -4,9 +4,9 @@ use super::bed::handover;
 use super::levels::lowered;
 use crate::cut::{Cut, Effect, Film, Refusal, Work, within_a_cut};
 use jaunty_fit::fit::Passage;
+use jaunty_shape::plan::{FILM_GAIN_DB, Role, SpeechRule};
 use jaunty_units::message;
 use jaunty_units::message::Message;
-use jaunty_shape::plan::{FILM_GAIN_DB, Role, SpeechRule};
 use jaunty_units::units::CutLength;
 use serde::{Deserialize, Serialize};
 

@@ -2,12 +2,12 @@
 
 use crate::cut::{Cut, Effect, Readings, Refusal, Setup, within_a_cut};
 use jaunty_fit::fit::{EndWish, Standing, StartWish, Wish, Wishes};
-use jaunty_units::message;
-use jaunty_units::message::{Fact, Message};
 use jaunty_picture::picture::MOST_TAIL_S;
 use jaunty_picture::picture::stills::hold;
 use jaunty_shape::plan::Role;
 use jaunty_sound::splice::{Law, SpliceAt, Touch};
+use jaunty_units::message;
+use jaunty_units::message::{Fact, Message};
 use jaunty_units::units::{CutLength, samples_from_seconds};
 use serde::{Deserialize, Serialize};
 

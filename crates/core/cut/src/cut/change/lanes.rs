@@ -1,10 +1,10 @@
 //! The film's own sound and ambiences by hand.
 
 use crate::cut::{Cut, Refusal, Setup};
-use jaunty_units::message;
-use jaunty_units::message::Message;
 use jaunty_shape::plan::{Lane, lane};
 use jaunty_shape::shape::{LevelChange, LevelError, LevelName, LevelObject};
+use jaunty_units::message;
+use jaunty_units::message::Message;
 
 /// What it is called.
 pub(super) fn name(setup: &Setup, lane: &Lane) -> Message {

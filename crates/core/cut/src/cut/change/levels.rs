@@ -4,13 +4,13 @@ use super::fit::wishes_of;
 use super::lanes;
 use crate::cut::{Cut, Effect, HouseFigures, Refusal, Setup, within_a_cut};
 use jaunty_fit::fit::{Pin, Standing, Wish};
-use jaunty_units::message;
-use jaunty_units::message::{Fact, Message};
 use jaunty_shape::plan::{AmbienceWish, BedAgainst, LOWERED_DB, Lane, Role, SpeechRule};
 use jaunty_shape::shape::pocket::PocketWish;
 use jaunty_shape::shape::{
     BED_ALONE_RANGE_LUFS, BY_HAND_DB, Closing, EMPHASIS_DB, FadeShape, LevelChange, LevelName, LevelObject, Opening, ShapeWishes, UNDER_DB, sweep,
 };
+use jaunty_units::message;
+use jaunty_units::message::{Fact, Message};
 use jaunty_units::units::{samples_from_seconds, seconds_from_samples};
 use serde::{Deserialize, Serialize};
 

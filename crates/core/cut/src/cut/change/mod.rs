@@ -27,8 +27,8 @@ pub use voice::VoiceChange;
 pub(super) use voice::lay_take;
 
 use super::{Cut, Effect, Readings, Refusal, Setup};
-use jaunty_units::message::Message;
 use jaunty_shape::plan::Role;
+use jaunty_units::message::Message;
 use serde::{Deserialize, Serialize};
 
 /// One change of a cut, by what it is about.

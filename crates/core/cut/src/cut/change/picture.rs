@@ -1,9 +1,9 @@
 //! Shots and moments by hand.
 
 use crate::cut::{Cut, Effect, Refusal};
+use jaunty_picture::picture::{MomentKind, Picture, tidy_name};
 use jaunty_units::message;
 use jaunty_units::message::Message;
-use jaunty_picture::picture::{MomentKind, Picture, tidy_name};
 use serde::{Deserialize, Serialize};
 
 /// A moment, named by when it is and what it is for.

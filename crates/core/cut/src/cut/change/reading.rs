@@ -1,9 +1,9 @@
 //! Corrections of the reading of the bed at hand.
 
 use crate::cut::{Candidate, Cut, Effect, Refusal, Setup};
+use jaunty_reading::reading::Correction;
 use jaunty_units::message;
 use jaunty_units::message::Message;
-use jaunty_reading::reading::Correction;
 use serde::{Deserialize, Serialize};
 
 /// A change of what was said about the reading.

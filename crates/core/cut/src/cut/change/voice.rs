@@ -1,14 +1,14 @@
 //! The narration: takes, what is heard of them, its phrases, and its written lines.
 
 use crate::cut::{Cut, Effect, Readings, Refusal, Setup, Take, Work, within_a_cut};
-use jaunty_units::message;
-use jaunty_units::message::{Fact, Message};
 use jaunty_picture::picture::{Line, MOST_MARKS};
 use jaunty_shape::plan::Role;
 use jaunty_shape::shape::{Entry, entry};
 use jaunty_speech::speech::{Phrase, PhraseEdit, SpeechReading, corrected};
-use jaunty_units::units::seconds_from_samples;
 use jaunty_speech::voice::{Piece, lay, move_after, take_out};
+use jaunty_units::message;
+use jaunty_units::message::{Fact, Message};
+use jaunty_units::units::seconds_from_samples;
 use serde::{Deserialize, Serialize};
 
 /// A line that takes a minute to speak.

@@ -1,12 +1,12 @@
 //! What it costs to play bars from a time on: the bars themselves, what they lie under, and what is pinned within them.
 
-use jaunty_units::SAMPLE_RATE_HZ;
 use crate::fit::ask::Ask;
 use crate::fit::bed::{MOST_SHIFT_SAMPLES, spare_samples};
 use crate::fit::scene::SceneTables;
 use crate::fit::taste::Taste;
 use jaunty_reading::reading::{BarLikeness, Reading};
 use jaunty_sound::splice::LEAD_SAMPLES;
+use jaunty_units::SAMPLE_RATE_HZ;
 
 /// A change of speed that nobody hears.
 const NEAR_SPEED: f64 = 0.005;

@@ -1,6 +1,5 @@
 //! Of fittings: a name for each, why the first is first, what the others give up, and what to mind.
 
-use jaunty_units::SAMPLE_RATE_HZ;
 use crate::fit::ask::Ask;
 use crate::fit::bed::PlacedPin;
 use crate::fit::exact::PINNED_BESIDE;
@@ -9,9 +8,10 @@ use crate::fit::planner::{Arrival, Planner};
 use crate::fit::request::Request;
 use crate::fit::scene::{ON_CUT_SAMPLES, Scene};
 use crate::fit::taste::Taste;
+use jaunty_reading::reading::Reading;
+use jaunty_units::SAMPLE_RATE_HZ;
 use jaunty_units::message;
 use jaunty_units::message::{Fact, Message};
-use jaunty_reading::reading::Reading;
 use jaunty_units::units::seconds_from_samples;
 
 /// The bars of a fitting by the time at which they are heard.

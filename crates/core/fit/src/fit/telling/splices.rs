@@ -1,9 +1,9 @@
 //! Of splices: why each was chosen, and what the terms of its price are about.
 
 use crate::fit::planner::{About, Judged};
-use jaunty_units::message::{Fact, Message};
 use jaunty_reading::reading::{BarLikeness, Reading};
 use jaunty_sound::splice::Join;
+use jaunty_units::message::{Fact, Message};
 use jaunty_units::units::seconds_from_samples;
 use jaunty_units::{SAMPLE_RATE_HZ, message};
 

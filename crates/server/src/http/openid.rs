@@ -10,9 +10,6 @@ use serde::Deserialize;
 use std::sync::Arc;
 use utoipa::IntoParams;
 
-/// Where people come back to: the one address of the interface to which a page from elsewhere may send somebody.
-pub const BACK: &str = "/api/session/elsewhere/back";
-
 /// The service, if there is one.
 pub type Service = Option<Arc<Elsewhere>>;
 
