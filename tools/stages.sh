@@ -1,7 +1,8 @@
 # Sourced by ./test: named stages with their times, beside one another where they do not need each other.
 
 stages=$(mktemp -d)
-trap 'rm -rf "$stages"' EXIT
+# Nothing goes on when a stage fails.
+trap 'for one in "${beside[@]}"; do pkill -P "${one%%:*}" 2>/dev/null; kill "${one%%:*}" 2>/dev/null; done; rm -rf "$stages"' EXIT
 beside=()
 
 # stage NAME COMMAND...: says what it does and how long it took; stops where it fails.
@@ -31,7 +32,8 @@ wait_beside() {
   [ -z "$failed" ] || stop "these stages failed:${failed%,}. Their messages are above."
 }
 
-# Whether cargo has a command; says what is left out without it.
+# Whether cargo has a command; what is left out without it is said at the end.
+left_out=()
 has_cargo() {
-  cargo "$1" --version >/dev/null 2>&1 || { say "— cargo $1 is not there: $2 is not checked. $3"; return 1; }
+  cargo "$1" --version >/dev/null 2>&1 || { left_out+=("$2 ($3)"); return 1; }
 }

@@ -85,7 +85,7 @@ async fn plays(browser: &Browser) {
 
     // What to hear can be changed while it plays, and the key goes on from there.
     browser.find("hear-voice").await.unwrap().click().await.unwrap();
-    let (heard, since) = (position().await, Instant::now());
+    let (since, heard) = (Instant::now(), position().await);
     let on = eventually(Duration::from_secs(15), async || Some(position().await).filter(|&p| p > heard + 0.5)).await;
     assert!(heard >= at && on.is_some_and(|p| p - heard < since.elapsed().as_secs_f64() + 0.2), "{at}, {heard}, {on:?}");
     let page = browser.client().find(Locator::Css("body")).await.unwrap();

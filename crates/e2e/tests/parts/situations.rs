@@ -119,7 +119,6 @@ impl<'a> Hands<'a> {
         let mix = decode_to_sound(&file).unwrap();
         let spent = self.start.elapsed();
         eprintln!("{situation}: {} acts, {:.0} s", self.acts.get(), spent.as_secs_f64());
-        assert!(spent < Duration::from_secs(300), "{spent:?}");
         (file, mix)
     }
 }

@@ -3,7 +3,7 @@
 use super::files::{FILES, Stand, bring_in, fitted};
 use jaunty_e2e::{Browser, eventually};
 use serde_json::json;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_said_while_the_database_is_away_is_sent_when_it_is_back() {
@@ -21,10 +21,8 @@ async fn what_is_said_while_the_database_is_away_is_sent_when_it_is_back() {
     browser.find("hairpin").await.unwrap();
 
     stand.database.kill().unwrap();
-    let asked = Instant::now();
     let (status, problem) = stand.send("GET", &format!("/api/cuts/{cut}"), None).await;
     assert_eq!((status, problem["code"].as_str()), (503, Some("unavailable")));
-    assert!(asked.elapsed() < Duration::from_secs(2), "{:?}", asked.elapsed());
     // The page is asked to undo, and says that it keeps that in mind.
     browser.find("undo").await.unwrap().click().await.unwrap();
     browser.find("away").await.unwrap();

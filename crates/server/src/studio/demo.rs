@@ -97,7 +97,7 @@ impl Studio {
         // The bed of the scenario is settled; the others stand beside it to be compared.
         let setup =
             Setup { bed: stored.first().cloned(), lines: LINES.iter().map(line).collect(), ambiences: ambiences.clone(), ..Setup::new(CUT.title, picture) };
-        let id = self.new_cut(&setup).await?;
+        let id = self.new_cut_with_sounds(&setup).await?;
         for one in ambiences {
             jobs::add_once(&self.pool, id, &Work::Read { sound: one.hash, role: Role::Ambience }, None).await?;
         }

@@ -14,7 +14,8 @@
 //! | `making` | sounds that are made: a film's own, the scratch voice, takes without noise |
 //! | `reading` | decodes, recognises and reads sounds |
 //! | `listening` | renders ranges of a plan |
-//! | `people` | who is let in: keys, passwords, second factors, invitations, projects |
+//! | `people` | who is let in: keys, invitations, projects |
+//! | `sign_in` | passwords, second factors, and how often either is tried |
 //! | `clients` | cuts that are given to hear, and what is said of them |
 //! | `hand_over` | files to hand over: mix, stems, film, lists, cue sheet, report, all in one |
 //! | `house` | figures that a house keeps for all its cuts |
@@ -44,6 +45,7 @@ mod planning;
 mod problem;
 mod reading;
 pub mod shelf;
+mod sign_in;
 mod stills;
 mod supplier;
 mod sweep;
@@ -60,9 +62,10 @@ pub use listening::{Heard, MOST_RANGE_SAMPLES, Ready};
 pub use names::{extension, tidy_name, title_from};
 pub use open::{OpenBedReading, OpenCandidate, OpenCut, OpenTake};
 pub use openid::{Elsewhere, Refusal, Try};
-pub use people::{Entered, KnownBrowser, Newcomer, second_factor_address};
+pub use people::{Entered, Newcomer};
 pub use planning::{NaturalWays, StillsWay, TriedFitting};
 pub use problem::{Code, Problem};
+pub use sign_in::{KnownBrowser, second_factor_address};
 pub use supplier::{Piece, Query, StandIn, Supplier};
 pub use sweep::Swept;
 pub use task::{Report, TaskError};

@@ -131,11 +131,23 @@ impl Studio {
     /// Makes a cut.
     ///
     /// # Errors
-    /// What the database says.
+    /// A sound to which its project has no right, or what the database says.
     pub async fn new_cut(&self, setup: &Setup) -> Result<Uuid, Problem> {
+        self.make_cut(setup, false).await
+    }
+
+    /// Makes a cut whose sounds were taken in for it.
+    ///
+    /// # Errors
+    /// What the database says.
+    pub async fn new_cut_with_sounds(&self, setup: &Setup) -> Result<Uuid, Problem> {
+        self.make_cut(setup, true).await
+    }
+
+    async fn make_cut(&self, setup: &Setup, brings: bool) -> Result<Uuid, Problem> {
         let mut setup = setup.clone();
         self.begins_as_the_last(&mut setup).await?;
-        let origin = Origin { project: self.behalf.project, by: self.behalf.person };
+        let origin = Origin { project: self.behalf.project, by: self.behalf.person, brings };
         Ok(cuts::insert(&self.pool, &Cut::new(setup), &message!("cut.new"), origin).await?)
     }
 
@@ -151,7 +163,7 @@ impl Studio {
         let wanted = Setup { title: title.clone(), version: None, ..row.setup };
         let waits = !wanted.sounds_like(&cut.setup);
         cut.setup = if waits { Setup { title, version: None, ..cut.setup } } else { wanted.clone() };
-        let origin = Origin { project: cuts::project_of(&self.pool, id).await?, by: self.behalf.person };
+        let origin = Origin { project: cuts::project_of(&self.pool, id).await?, by: self.behalf.person, brings: false };
         let copy = cuts::insert(&self.pool, &cut, &message!("cut.copy"), origin).await?;
         if waits {
             let commit = Commit {

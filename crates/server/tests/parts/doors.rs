@@ -3,7 +3,7 @@
 use super::house::House;
 use jaunty_e2e::plain_client;
 use jaunty_server::http::openapi_document;
-use reqwest::{Client, Method, Response};
+use reqwest::{Method, Response};
 use serde_json::{Value, json};
 use std::num::NonZeroU32;
 

@@ -36,7 +36,7 @@ pub async fn narrated(house: &House, length_s: u64) -> Uuid {
         let end = MINUTE_SAMPLES.min(length_s * 48_000 - start);
         setup.pieces.push(Piece { sound: voice.clone(), source_start_samples: 0, source_end_samples: end, cut_start_samples: start, scratch: None });
     }
-    let id = studio.new_cut(&setup).await.unwrap();
+    let id = studio.new_cut_with_sounds(&setup).await.unwrap();
     for (sound, role) in [(voice, Role::Narration), (bed, Role::Bed)] {
         studio.perform(id, &Work::Read { sound, role }, Report::default()).await.unwrap();
     }

@@ -7,6 +7,7 @@ import { useAnswer } from '../../shared/query'
 import { tell } from '../../shared/tell'
 import LinkOnce from './LinkOnce.vue'
 import SecondFactor from './SecondFactor.vue'
+import TakeOut from './TakeOut.vue'
 
 /** Projects, who is in them, and oneself. */
 useTitle('Projects and people · Jaunty Bar')
@@ -76,12 +77,6 @@ const setRole = (person: string, given: Role) =>
     await answer(
       server.PUT('/api/projects/{project}/people/{person}', { params: { path }, body: { role: given } }),
     ).finally(() => lookCloser())
-  })
-const takeOut = (person: string) =>
-  tried(async () => {
-    const path = { project: chosen.value!, person }
-    await answer(server.DELETE('/api/projects/{project}/people/{person}', { params: { path } }))
-    await lookCloser()
   })
 const newPassword = (person: string, to: string) =>
   tried(async () => {
@@ -153,15 +148,7 @@ const newPassword = (person: string, to: string) =>
                 >
                   new password
                 </button>
-                <button
-                  v-if="owns"
-                  class="plain soft"
-                  :aria-label="`take ${one.name} out`"
-                  data-test="take-out"
-                  @click="takeOut(one.id)"
-                >
-                  take out
-                </button>
+                <TakeOut v-if="owns" :project="project.id" :person="one" @out="tried(async () => void (await lookCloser()))" />
               </td>
             </tr>
             <tr v-for="one in project.invitations" :key="one.id" data-test="invited">

@@ -16,6 +16,8 @@ pub struct Origin {
     pub project: Uuid,
     /// Who makes it.
     pub by: Option<Uuid>,
+    /// Whether the sounds that it names came in with it, all of their bytes.
+    pub brings: bool,
 }
 
 /// Makes a cut, with `cut` as its first revision.
@@ -34,7 +36,7 @@ pub async fn insert(pool: &MySqlPool, cut: &Cut, what: &Message, origin: Origin)
 /// # Errors
 /// What the database says.
 pub async fn insert_versions(pool: &MySqlPool, mother: Uuid, versions: &[Cut], what: &Message, by: Option<Uuid>) -> Result<Vec<Uuid>, StoreError> {
-    let origin = Origin { project: project_of(pool, mother).await?, by };
+    let origin = Origin { project: project_of(pool, mother).await?, by, brings: false };
     let mut transaction = pool.begin().await?;
     let mut made = Vec::new();
     for cut in versions {
@@ -74,7 +76,11 @@ async fn insert_one(transaction: &mut MySqlTransaction<'_>, cut: &Cut, what: &Me
         .await?;
     note_listed(transaction, id, &cut.setup).await?;
     let named = cut.setup.sounds().into_iter().chain(cut.plan.sounds());
-    people::check_sounds(transaction, origin.project, named).await?;
+    if origin.brings {
+        people::grant_sounds(transaction, origin.project, named).await?;
+    } else {
+        people::check_sounds(transaction, origin.project, named).await?;
+    }
     let made = Made::after(transaction, None, &cut.setup, Some(cut)).await?;
     // A version waits for its plan from the first, and is silent meanwhile.
     let place = Place { revision: 1, parent: None, base: mother.map(|_| 1), planned_for: None };

@@ -125,7 +125,7 @@ impl Studio {
             archive::keep_reading(&self.pool, reading, &String::from_utf8_lossy(&document), measured).await?;
         }
         let mut text_of = |hash: &str| opened.document(hash).map_err(|_| StoreError::damaged("a document was there and is not any more"));
-        let origin = cuts::Origin { project: self.behalf.project, by: self.behalf.person };
+        let origin = cuts::Origin { project: self.behalf.project, by: self.behalf.person, brings: true };
         Ok(archive::insert(&self.pool, &contents, &licences, &mut text_of, origin).await?)
     }
 }
