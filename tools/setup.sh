@@ -44,13 +44,33 @@ page_packages() {
   fi
 }
 
+# The program, with a line of progress now and then.
+build_program() {
+  local begun=$SECONDS total
+  total=$(cargo tree --workspace --edges normal,build --prefix none --format '{p}' 2>/dev/null | sort -u | wc -l)
+  cargo build --workspace --bins 2>&1 | {
+    local line done=0 told=0
+    while IFS= read -r line; do
+      case $line in
+        *Compiling*)
+          done=$((done + 1))
+          if [ $((SECONDS - told)) -ge 20 ]; then
+            told=$SECONDS
+            say "Building the program: $done of some $total parts, $((SECONDS - begun)) s"
+          fi
+          ;;
+        *Updating* | *Locking* | *Download* | *Finished* | *Blocking*) ;;
+        *) say "$line" ;;
+      esac
+    done
+  }
+}
+
 # The page, when a source is newer than the last build.
 build_page() {
   page_packages
   if [ ! -f web/dist/index.html ] || [ -n "$(find web/src web/public web/index.html web/vite.config.ts web/package-lock.json words docs/guide.md docs/screenshots -newer web/dist/index.html -print -quit 2>/dev/null)" ]; then
     say "Building the page"
     (cd web && npm run --silent build >&2) || stop "the page could not be built; the message is above."
-    # The binary embeds the page: without this, cargo would not notice that it changed.
-    touch crates/server/src/http/page.rs
   fi
 }

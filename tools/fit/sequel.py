@@ -5,7 +5,7 @@
 
 Steps from phrase to phrase as recorded are told from steps to other phrases that do not repeat what would have come
 (`could_follow` under .5). Every third bed, by a hash of its name, is kept aside and only reported, as are the beds of JUDGE.
-Prints the area under the curve (mean over beds) and the weights for `crates/core/src/reading/likeness/sequel.rs`.
+Prints the area under the curve (mean over beds) and the weights for `crates/core/reading/src/reading/likeness/sequel.rs`.
 Needs numpy and scikit-learn. Learned from the recordings of wesnoth-1.16-music, singularity-music, supertux-data,
 hedgewars-data, widelands-data, megaglest-data, enigma-data and asterisk-moh-opsound-wav.
 """

@@ -293,7 +293,7 @@ def main():
     order = [list(model.classes_).index(k) for k in range(3)]
     show = lambda a: "[" + ", ".join(f"{v:.5}" if "." in f"{v:.5}" or "e" in f"{v:.5}" else f"{v:.5}.0" for v in a) + "]"
     rows_of = lambda a: "[\n" + "".join(f"    {show(row)},\n" for row in a) + "]"
-    out = Path(__file__).parents[2] / "crates/core/src/kind/weights.rs"
+    out = Path(__file__).parents[2] / "crates/core/reading/src/kind/weights.rs"
     out.write_text(
         "//! Made by `tools/kind/train.py`; do not edit.\n\nuse super::FEATURES;\n\n"
         + f"/// Units between the features and the kinds.\npub const HIDDEN: usize = {HIDDEN};\n"

@@ -4,7 +4,7 @@
 
 `notes` are (start_s, end_s, pitch, velocity, channel), `programs` in the truth says which General
 MIDI program a channel has (channel 9: drums). Everything is drawn from the seed. The pieces are
-what the model of `crates/core/src/reading/activations` learns from; nothing that judges it is.
+what the model of `crates/core/reading/src/reading/activations` learns from; nothing that judges it is.
 
 Positions inside the composer count beats: the felt beat, a dotted crotchet in compound time.
 

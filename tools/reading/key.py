@@ -1,4 +1,4 @@
-"""Fits the profiles by which crates/core/src/reading/key.rs tells a key, and writes weights.rs.
+"""Fits the profiles by which crates/core/reading/src/reading/key.rs tells a key, and writes weights.rs.
 
     python tools/reading/key.py [--sets FOLDER]... --composed DATA... [--dry]
 
@@ -95,7 +95,7 @@ def main():
         table(part, pieces, w)
     if not given.dry:
         profile = lambda half: "[" + ", ".join("[" + ", ".join(f"{v:.4f}" for v in half[k : k + 12]) + "]" for k in (0, 12)) + "]"
-        (ROOT / "crates/core/src/reading/key/weights.rs").write_text(
+        (ROOT / "crates/core/reading/src/reading/key/weights.rs").write_text(
             "//! Made by `tools/reading/key.py`; do not edit.\n\n"
             f"/// Of a major key: its pitch classes from the tonic on, of everything and in the bass.\npub const MAJOR: [[f32; 12]; 2] = {profile(w[:24])};\n"
             f"/// Of a minor key.\npub const MINOR: [[f32; 12]; 2] = {profile(w[25:49])};\n"

@@ -1,4 +1,4 @@
-"""Fits the weights by which crates/core/src/reading/level chooses among ways to count, and writes weights.rs.
+"""Fits the weights by which crates/core/reading/src/reading/level chooses among ways to count, and writes weights.rs.
 
     python tools/reading/level.py [--sets FOLDER]... [--composed DATA]... [--sequenced DATA]... [--dry]
 
@@ -138,7 +138,7 @@ def fold(piece):
 
 
 def weights_file(folder, mean, scale, w):
-    (ROOT / "crates/core/src/reading" / folder / "weights.rs").write_text(
+    (ROOT / "crates/core/reading/src/reading" / folder / "weights.rs").write_text(
         f"//! Made by `tools/reading/{folder.split('/')[0]}.py`; do not edit.\n\nuse super::FEATURES;\n\n"
         f"/// Means of the features.\npub const MEAN: [f32; FEATURES] = {rust(mean)};\n/// Their standard deviations.\npub const SCALE: [f32; FEATURES] = {rust(scale)};\n"
         f"/// Weights.\npub const WEIGHTS: [f32; FEATURES] = {rust(w)};\n"

@@ -1,4 +1,4 @@
-"""Fits the weights by which crates/core/src/reading/metre/choice.rs counts beats in bars, and writes weights.rs.
+"""Fits the weights by which crates/core/reading/src/reading/metre/choice.rs counts beats in bars, and writes weights.rs.
 
     python tools/reading/metre.py [--sets FOLDER]... [--composed DATA]... [--sequenced DATA]... [--dry]
 

@@ -54,7 +54,7 @@ def main():
     lines += ["/// Weights and bias of each hidden unit.", f"pub const HIDDEN: [([f32; FEATURES], f32); {HIDDEN}] = ["]
     lines += [f"    ({rust(w1[:, k])}, {rust([b1[k]])[1:-1]})," for k in range(HIDDEN)] + ["];"]
     lines += ["/// Weights of the hidden units.", f"pub const OUT: [f32; {HIDDEN}] = {rust(w2[:, 0])};", "/// Bias of the output.", f"pub const OUT_BIAS: f32 = {rust(b2)[1:-1]};", ""]
-    (ROOT / "crates/core/src/reading/sections/weights.rs").write_text("\n".join(lines))
+    (ROOT / "crates/core/reading/src/reading/sections/weights.rs").write_text("\n".join(lines))
 
 
 if __name__ == "__main__":

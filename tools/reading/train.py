@@ -1,4 +1,4 @@
-"""Trains the network of crates/core/src/reading/activations.rs and writes its weights.
+"""Trains the network of crates/core/reading/src/reading/activations.rs and writes its weights.
 
     python tools/reading/train.py OUT.bin MINUTES DATA [DATA ...]    # DATA: made by render.py, sequenced.py or recordings.py
 

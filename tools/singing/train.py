@@ -1,4 +1,4 @@
-"""Trains the network of crates/core/src/reading/singing.rs and writes its weights.
+"""Trains the network of crates/core/reading/src/reading/singing.rs and writes its weights.
 
     python tools/singing/train.py DATA OUT.bin [minutes]    # DATA: made by render.py
 

@@ -75,6 +75,7 @@ impl Running {
 pub struct Database {
     running: Arc<Running>,
     name: String,
+    shared: bool,
 }
 
 impl Database {
@@ -85,7 +86,7 @@ impl Database {
     pub async fn fresh() -> io::Result<Self> {
         static SHARED: OnceCell<Arc<Running>> = OnceCell::const_new();
         let running = SHARED.get_or_try_init(async || Running::start().await.map(Arc::new)).await?;
-        Self::on(running.clone())
+        Self::on(running.clone(), true)
     }
 
     /// A new database on a MariaDB of its own, which may be killed.
@@ -93,17 +94,27 @@ impl Database {
     /// # Errors
     /// As [`Database::fresh`].
     pub async fn alone() -> io::Result<Self> {
-        Self::on(Arc::new(Running::start().await?))
+        Self::on(Arc::new(Running::start().await?), false)
     }
 
-    fn on(running: Arc<Running>) -> io::Result<Self> {
+    fn on(running: Arc<Running>, shared: bool) -> io::Result<Self> {
         static COUNT: AtomicU32 = AtomicU32::new(0);
         let name = format!("jaunty{}", COUNT.fetch_add(1, Ordering::Relaxed));
         let out = Command::new("mariadb")
             .args(["--no-defaults", "--host=127.0.0.1", &format!("--port={}", running.port), "--user=jaunty", "--password=test"])
             .args(["--execute", &format!("CREATE DATABASE {name}")])
             .output()?;
-        if out.status.success() { Ok(Self { running, name }) } else { Err(io::Error::other(String::from_utf8_lossy(&out.stderr).into_owned())) }
+        if out.status.success() { Ok(Self { running, name, shared }) } else { Err(io::Error::other(String::from_utf8_lossy(&out.stderr).into_owned())) }
+    }
+
+    /// What it is called.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// Whether it lies beside those of other tests.
+    pub fn is_shared(&self) -> bool {
+        self.shared
     }
 
     /// Does what a dump says.

@@ -1123,8 +1123,25 @@ export interface paths {
         /** Changes what somebody may do in a project. */
         put: operations["change_role"];
         post?: never;
-        /** Takes somebody out of a project. */
+        /** Takes somebody out of a project; what they gave away of it ends, unless it is kept. */
         delete: operations["take_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/people/{person}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What somebody in a project gave away of it and that still opens something: links to hear cuts, and invitations. */
+        get: operations["links_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2740,6 +2757,23 @@ export interface components {
              */
             revision: number;
         };
+        /** @description A link to hear a cut, or an invitation, that somebody gave away. */
+        GivenLinkView: {
+            /** @description The title of the cut that it lets hear; none for an invitation into the project. */
+            cut?: string | null;
+            /**
+             * Format: date-time
+             * @description Until when it opens something.
+             */
+            expiresAt: string;
+            /** @description Whom it was given to. */
+            givenTo: string;
+            /**
+             * Format: uuid
+             * @description Its name in addresses.
+             */
+            id: string;
+        };
         /** @description A role. */
         GivenRole: {
             /** @description What they may do from now on. */
@@ -2977,6 +3011,11 @@ export interface components {
             cut: string;
             /** @description How files are named; as the cut's are without it. */
             fileNames?: string | null;
+        };
+        /** @description Links of somebody that are kept when they are taken out. */
+        KeptLinks: {
+            /** @description By their names; all others end. */
+            keep: string[];
         };
         /**
          * @description What a key opens.
@@ -13413,7 +13452,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptLinks"];
+            };
+        };
         responses: {
             204: {
                 headers: {
@@ -13513,6 +13556,100 @@ export interface operations {
             };
             /** @description There is no room */
             507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    links_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenLinkView"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description This is not open */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The request comes from elsewhere */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description A value is not allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description There were too many requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The server failed */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -82,15 +82,24 @@ async fn a_list_and_a_film_become_a_picture_in_step_with_its_sound() {
 /// stumbles may throw it out of step; the page has to bring it back.
 async fn in_step(browser: &Browser) {
     /// Pictures one after the other that are within a frame of the sound.
-    const KEPT: usize = 30;
-    browser.client().find(Locator::Css("body")).await.unwrap().send_keys(&char::from(Key::Home).to_string()).await.unwrap();
+    const KEPT: usize = 12;
+    // The film is ten seconds long; then it is played again.
+    const AGAIN: Duration = Duration::from_secs(8);
+    let body = async || browser.client().find(Locator::Css("body")).await.ok();
+    let mut begun = std::time::Instant::now();
+    body().await.unwrap().send_keys(&char::from(Key::Home).to_string()).await.unwrap();
     browser.find("play").await.unwrap().click().await.unwrap();
     let watch = "const film = document.querySelector('[data-test=film]'); window.seen = []; let last = null;
         const look = () => { const off = film.dataset.offMs; if (off !== '' && off !== last) { window.seen.push([Number(off), Number(film.dataset.offFrames)]); last = off }
             requestAnimationFrame(look) };
         look()";
     browser.client().execute(watch, vec![]).await.unwrap();
-    let kept = eventually(Duration::from_secs(60), async || {
+    let kept = eventually(Duration::from_secs(120), async || {
+        if begun.elapsed() > AGAIN {
+            begun = std::time::Instant::now();
+            body().await?.send_keys(&char::from(Key::Home).to_string()).await.ok()?;
+            browser.client().execute("window.seen = []", vec![]).await.ok()?;
+        }
         let seen = browser.client().execute("return window.seen", vec![]).await.ok()?;
         let column = |k: usize| -> Vec<f64> { seen.as_array().into_iter().flatten().filter_map(|one| one[k].as_f64().map(f64::abs)).collect() };
         let (ms, frames) = (column(0), column(1));

@@ -27,6 +27,26 @@ fn make_files(folder: &Path) -> Result<Files, Problem> {
     std::fs::create_dir_all(folder)?;
     let mut made =
         Files { beds: Vec::new(), rooms: Vec::new(), voice: folder.join("Narration, first take.wav"), film: folder.join("The Market Hall Clock, proxy.webm") };
+    let film = made.film.clone();
+    std::thread::scope(|both| {
+        // The film takes about as long as everything that is heard.
+        let drawn = both.spawn(|| draw_film(folder, &film));
+        make_sounds(folder, &mut made)?;
+        drawn.join().map_err(|_| Problem::internal("the film of the demo was not drawn"))?
+    })?;
+    Ok(made)
+}
+
+fn draw_film(folder: &Path, drawn: &Path) -> Result<(), Problem> {
+    if !drawn.exists() {
+        let whole = tempfile::NamedTempFile::new_in(folder)?;
+        film::make(whole.path(), 0, CUT.length_frames).map_err(Problem::bad_value)?;
+        whole.persist(drawn).map_err(|e| Problem::from(e.error))?;
+    }
+    Ok(())
+}
+
+fn make_sounds(folder: &Path, made: &mut Files) -> Result<(), Problem> {
     for score in [beds::copper_escapement(), beds::seven_lanterns(), beds::bench_lamp()] {
         let path = folder.join(format!("{}.wav", score.title));
         if !path.exists() {
@@ -47,12 +67,7 @@ fn make_files(folder: &Path) -> Result<Files, Problem> {
         let length_s = seconds_from_samples(rate()?.samples_from_frames(CUT.length_frames));
         write_wav(&made.voice, &narration(&LINES, length_s).map_err(Problem::bad_value)?)?;
     }
-    if !made.film.exists() {
-        let whole = tempfile::NamedTempFile::new_in(folder)?;
-        film::make(whole.path(), 0, CUT.length_frames).map_err(Problem::bad_value)?;
-        whole.persist(&made.film).map_err(|e| Problem::from(e.error))?;
-    }
-    Ok(made)
+    Ok(())
 }
 
 impl Studio {

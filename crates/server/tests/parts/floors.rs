@@ -179,7 +179,21 @@ fn written(folder: &Path, all: &mut Vec<PathBuf>) {
 fn a_long_file_says_at_its_head_why_it_is_one() {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
     let mut all = Vec::new();
-    for folder in ["core", "media", "exchange", "server", "demo"] {
+    for folder in [
+        "core",
+        "core/units",
+        "core/sound",
+        "core/picture",
+        "core/reading",
+        "core/speech",
+        "core/fit",
+        "core/shape",
+        "core/cut",
+        "media",
+        "exchange",
+        "server",
+        "demo",
+    ] {
         written(&root.join("crates").join(folder).join("src"), &mut all);
     }
     written(&root.join("web/src"), &mut all);

@@ -148,7 +148,12 @@ const newPassword = (person: string, to: string) =>
                 >
                   new password
                 </button>
-                <TakeOut v-if="owns" :project="project.id" :person="one" @out="tried(async () => void (await lookCloser()))" />
+                <TakeOut
+                  v-if="owns"
+                  :project="project.id"
+                  :person="one"
+                  @out="tried(async () => void (await lookCloser()))"
+                />
               </td>
             </tr>
             <tr v-for="one in project.invitations" :key="one.id" data-test="invited">

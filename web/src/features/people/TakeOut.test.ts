@@ -26,7 +26,9 @@ function stand() {
   return mount(TakeOut, { props, global: { plugins: [antd] }, attachTo: document.body })
 }
 const button = (words: RegExp) =>
-  [...document.querySelectorAll<HTMLButtonElement>('.ant-modal button')].find((one) => words.test(one.textContent ?? ''))
+  [...document.querySelectorAll<HTMLButtonElement>('.ant-modal button')].find((one) =>
+    words.test(one.textContent ?? ''),
+  )
 
 describe('taking somebody out', () => {
   it('asks nothing where they gave nothing away', async () => {

@@ -46,7 +46,9 @@ async function ask() {
   <a-modal
     :open="links !== null"
     :title="`Take ${person.name} out`"
-    :ok-text="ending === 0 ? 'Take out, all links stay' : `Take out, ${ending === 1 ? 'one link ends' : `${ending} links end`}`"
+    :ok-text="
+      ending === 0 ? 'Take out, all links stay' : `Take out, ${ending === 1 ? 'one link ends' : `${ending} links end`}`
+    "
     cancel-text="Leave in"
     data-test="take-out-asked"
     @ok="takeOut"

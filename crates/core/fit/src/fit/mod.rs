@@ -21,7 +21,9 @@
 //! | `fitted` | a fitting as sound |
 //!
 //! ```
-//! use jaunty_core::{fit::{fittings, FitRequest}, reading::{keep_going, read_bed}, sound::Sound};
+//! use jaunty_fit::fit::{FitRequest, fittings};
+//! use jaunty_reading::reading::{keep_going, read_bed};
+//! use jaunty_sound::sound::Sound;
 //! let bed = Sound::silence(2, 48_000);
 //! let read = read_bed(&bed, &mut keep_going()).unwrap();
 //! let all = fittings(&bed, &read.reading, &read.likeness, &FitRequest::of_length(96_000));

@@ -49,7 +49,7 @@ pub struct Purpose {
 /// `taken_elsewhere` is whether another cut has taken the piece already.
 ///
 /// ```
-/// use jaunty_core::terms::{Purpose, Terms, objection};
+/// use jaunty_picture::terms::{Purpose, Terms, objection};
 /// let advert = Purpose { commercial: true, paid_plan: false };
 /// assert!(objection(Terms::FreeWithCredit, advert, false).is_none());
 /// assert!(objection(Terms::NonCommercialOnly, advert, false).is_some());

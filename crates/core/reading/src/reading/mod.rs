@@ -16,7 +16,8 @@
 //! | `edges` | first sound, last hit, ring-out, fade |
 //!
 //! ```
-//! use jaunty_core::{reading::{read_bed, keep_going}, sound::Sound};
+//! use jaunty_reading::reading::{keep_going, read_bed};
+//! use jaunty_sound::sound::Sound;
 //! let silence = Sound::silence(1, 48_000);
 //! let read = read_bed(&silence, &mut keep_going()).unwrap();
 //! assert!(read.reading.beats_samples.is_empty());

@@ -49,7 +49,7 @@ impl Side {
 }
 
 /// What the parts of what is heard count: the change at the joint, both sides before it and after it, and the level.
-/// Chosen on 18 recordings by `score_recut.py`, judged on 24 others; the README has the figures.
+/// Chosen on 18 recordings by `score_recut.py`, judged on 24 others; docs/measurements.md has the figures.
 const CHANGE: f32 = 1.5;
 const UNLIKE_BEFORE: f32 = 0.5;
 const UNLIKE_AFTER: f32 = 5.0;
