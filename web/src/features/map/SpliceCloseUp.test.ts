@@ -109,6 +109,36 @@ describe('a splice close up', () => {
     ])
   })
 
+  it('adds up what is asked for while the move before is made', async () => {
+    const view = stand()
+    const close = view.vm as unknown as { nudge: (samples: number) => void; later: (beats: number) => void }
+    close.nudge(48)
+    await view.setProps({ busy: true })
+    for (let k = 0; k < 3; k++) close.nudge(48)
+    close.nudge(-1)
+    close.later(1)
+    expect(view.emitted('say')).toEqual([[{ ...touch, nudgeSamples: 48 }]])
+    await view.setProps({ busy: false })
+    expect(view.emitted('say')![1]).toEqual([{ ...touch, nudgeSamples: 143, laterBeats: 1 }])
+    // Nothing is left over, and what cancels itself out is not said.
+    await view.setProps({ busy: true })
+    close.nudge(1)
+    close.nudge(-1)
+    await view.setProps({ busy: false })
+    expect(view.emitted('say')).toHaveLength(2)
+  })
+
+  it('forgets what was asked of a splice when another one is at hand', async () => {
+    const view = stand()
+    const close = view.vm as unknown as { nudge: (samples: number) => void }
+    await view.setProps({ busy: true })
+    close.nudge(48)
+    const other = { ...fitting.splices[0]!, name: { leaveSamples: 1, enterSamples: 2 } }
+    await view.setProps({ splice: other })
+    await view.setProps({ busy: false })
+    expect(view.emitted('say')).toBeUndefined()
+  })
+
   it('crosses longer and by another law, or somewhere else', async () => {
     const view = stand()
     const field = view.get('input[aria-label="Length of the crossfade in milliseconds"]')

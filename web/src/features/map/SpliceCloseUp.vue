@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { layoutCloseUp, CLOSE } from '../../drawing/closeUp'
 import { answerAt, type CloseUp, type CutView, type Of, type SpliceView } from '../../shared/http'
 import { useAnswer } from '../../shared/query'
@@ -32,7 +32,34 @@ const LAWS = [
 ]
 type Touch = Omit<Extract<Of<'fit'>, { do: 'touch' }>, 'about' | 'do' | 'splice'>
 const touch = (what: Touch) => emit('say', { about: 'fit', do: 'touch', splice: props.splice.name, ...what })
-const nudge = (samples: number) => touch({ nudgeSamples: samples })
+/** What keys ask for while the change before is made: added up, and said once that is done. */
+let waiting = { nudgeSamples: 0, laterBeats: 0 }
+function move(by: { nudgeSamples?: number; laterBeats?: number }) {
+  if (!props.busy) return touch(by)
+  waiting = {
+    nudgeSamples: waiting.nudgeSamples + (by.nudgeSamples ?? 0),
+    laterBeats: waiting.laterBeats + (by.laterBeats ?? 0),
+  }
+}
+const nudge = (samples: number) => move({ nudgeSamples: samples })
+const later = (beats: number) => move({ laterBeats: beats })
+// Another splice is at hand: what was asked of the one before is not meant for it.
+watch(
+  () => [props.splice.name.leaveSamples, props.splice.name.enterSamples],
+  ([leave, enter], [leaveBefore, enterBefore]) => {
+    if (leave !== leaveBefore || enter !== enterBefore) waiting = { nudgeSamples: 0, laterBeats: 0 }
+  },
+)
+watch(
+  () => props.busy,
+  (busy) => {
+    if (busy) return
+    const { nudgeSamples, laterBeats } = waiting
+    waiting = { nudgeSamples: 0, laterBeats: 0 }
+    if (nudgeSamples !== 0 || laterBeats !== 0)
+      touch({ ...(nudgeSamples && { nudgeSamples }), ...(laterBeats && { laterBeats }) })
+  },
+)
 const nextBest = () => emit('say', { about: 'fit', do: 'wish', wish: { what: 'noSplice', ...props.splice.name } })
 const terms = computed(() => props.splice.terms.map((t) => `${wordsOf(t.name)} ${t.cost.toFixed(2)}`).join(', '))
 const joint = computed(() =>
@@ -44,7 +71,7 @@ const meets = computed(() => {
     ? 'on the bar line'
     : `${Math.abs(later).toFixed(2)} s ${later > 0 ? 'after' : 'before'} the bar line`
 })
-defineExpose({ nudge, touch, nextBest })
+defineExpose({ nudge, later, nextBest })
 </script>
 
 <template>

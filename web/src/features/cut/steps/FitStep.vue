@@ -147,7 +147,13 @@ function toWishes() {
   panel?.querySelector<HTMLElement>('input, button:not(:disabled)')?.focus({ preventScroll: true })
 }
 
-/** A key that changes the fit waits for the change before it. */
+/** A key that moves a splice: what comes while the move before is made is added up by the close-up. */
+const moves = (key: string, what: string, act: () => unknown) => ({
+  key,
+  what,
+  act: () => (chosen.value ? void act() : false),
+})
+/** A key that changes the fit does nothing while another change of it is made. */
 const change = (key: string | string[], what: string, act: () => unknown) => ({
   key,
   what,
@@ -159,12 +165,12 @@ useKeys('Fit', [
   change('ArrowDown', 'the next fitting', () => turn(1)),
   change('x', 'the fitting that was played before, in turn', () => other.value !== null && take(other.value)),
   { key: 'Enter', what: 'hear a bar round the splice', act: () => (chosen.value ? hearAround() : false) },
-  change(',', 'enter 1 ms earlier', () => closeUp.value?.nudge(-48)),
-  change('.', 'enter 1 ms later', () => closeUp.value?.nudge(48)),
-  change('<', 'enter a sample earlier', () => closeUp.value?.nudge(-1)),
-  change('>', 'enter a sample later', () => closeUp.value?.nudge(1)),
-  change(';', 'the splice a beat earlier', () => closeUp.value?.touch({ laterBeats: -1 })),
-  change("'", 'the splice a beat later', () => closeUp.value?.touch({ laterBeats: 1 })),
+  moves(',', 'enter 1 ms earlier', () => closeUp.value?.nudge(-48)),
+  moves('.', 'enter 1 ms later', () => closeUp.value?.nudge(48)),
+  moves('<', 'enter a sample earlier', () => closeUp.value?.nudge(-1)),
+  moves('>', 'enter a sample later', () => closeUp.value?.nudge(1)),
+  moves(';', 'the splice a beat earlier', () => closeUp.value?.later(-1)),
+  moves("'", 'the splice a beat later', () => closeUp.value?.later(1)),
   change('t', 'the next best place', () => closeUp.value?.nextBest()),
   change('w', 'what you ask for', toWishes),
 ])
