@@ -54,7 +54,7 @@ async function ask() {
     @ok="takeOut"
     @cancel="links = null"
   >
-    <p>{{ person.name }} gave these away. They end with it, unless somebody still needs them.</p>
+    <p>{{ person.name }} gave these away. They end now, unless somebody still needs them.</p>
     <a-checkbox-group v-model:value="kept" class="links">
       <label v-for="one in links" :key="one.id" class="link" data-test="given-link">
         <a-checkbox :value="one.id" :aria-label="`keep the link of ${one.givenTo || 'nobody named'}`" />
@@ -70,7 +70,12 @@ async function ask() {
 <style scoped>
 .links {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 8px;
+  margin-bottom: 12px;
+}
+.link .soft {
+  display: block;
 }
 .link {
   display: flex;
