@@ -29,6 +29,9 @@ use serde::{Deserialize, Serialize};
 
 /// Largest list that is read, in bytes.
 pub const MOST_BYTES: usize = 64 << 20;
+/// Most lines of a list that is text: a cut holds [`MOST_MARKS`] shots, moments and lines of words, and no format takes twelve lines for one. What
+/// has more is refused before anything of it is read, so that nobody keeps a parser busy for minutes.
+pub const MOST_LINES: usize = 12 * MOST_MARKS;
 /// Frames in a day at 60 frames a second: no time on a list lies behind this.
 const DAY_FRAMES: f64 = 86_400.0 * 60.0;
 
@@ -110,6 +113,11 @@ pub enum ExchangeError {
     /// It is larger than any list.
     #[error("the list has more than {} MB; export shots or captions only", MOST_BYTES >> 20)]
     TooLarge,
+    /// It has more lines than any list of a cut.
+    #[error(
+        "the list has more than {MOST_LINES} lines; a cut holds {MOST_MARKS} shots and as many moments and lines of words: export that part of it which belongs to the cut"
+    )]
+    TooLong,
     /// It is not one of the formats.
     #[error("this is no list that can be read here ({0}); use OpenTimelineIO, a CMX 3600 edit list, a CSV table, WebVTT or SubRip")]
     Unknown(String),
@@ -161,6 +169,9 @@ pub fn read(bytes: &[u8], cut: For) -> Result<List, ExchangeError> {
     let head = text.trim_start();
     if head.is_empty() {
         return Err(ExchangeError::Empty);
+    }
+    if !head.starts_with('{') && text.lines().nth(MOST_LINES).is_some() {
+        return Err(ExchangeError::TooLong);
     }
     let mut list = if head.starts_with('{') {
         otio::read(head, cut)?

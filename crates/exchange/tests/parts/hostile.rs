@@ -3,7 +3,7 @@
 use jaunty_core::picture::MOST_MARKS;
 use jaunty_core::units::FrameRate;
 use jaunty_exchange::grid::{self, Bed};
-use jaunty_exchange::{ExchangeError, For, read};
+use jaunty_exchange::{ExchangeError, For, MOST_LINES, read};
 use proptest::prelude::*;
 use std::fmt::Write;
 
@@ -12,11 +12,11 @@ fn cut() -> For {
 }
 
 #[test]
-fn a_hundred_thousand_events_are_read_and_the_first_ones_kept() {
+fn ten_times_as_many_events_as_a_cut_holds_are_read_and_the_first_ones_kept() {
     // All of them overlap: the case that a pairwise comparison would hang on.
     let mut text = String::from("TITLE: MANY\n");
     let timecode = |frame: u64| format!("{:02}:{:02}:{:02}:{:02}", frame / 90_000, frame / 1500 % 60, frame / 25 % 60, frame % 25);
-    for k in 0..100_000u64 {
+    for k in 0..50_000u64 {
         writeln!(text, "{:06}  AX V C {} {} {} {}", k + 1, timecode(0), timecode(30), timecode(k), timecode(k + 30)).unwrap();
     }
     let list = read(text.as_bytes(), cut()).unwrap();
@@ -26,6 +26,21 @@ fn a_hundred_thousand_events_are_read_and_the_first_ones_kept() {
     let items = r#"{"OTIO_SCHEMA":"Clip.1","name":"x","source_range":{"start_time":{"rate":25,"value":0},"duration":{"rate":25,"value":3}}}"#;
     let text = format!(r#"{{"OTIO_SCHEMA":"Track.1","kind":"Video","children":[{}]}}"#, vec![items; 100_000].join(","));
     assert_eq!(read(text.as_bytes(), cut()).unwrap().marks.shots.len(), MOST_MARKS);
+}
+
+#[test]
+fn lists_without_end_are_refused_before_they_are_read() {
+    let rows = format!("time,name\n{}", "1,x\n".repeat(1_000_000));
+    let events = format!("TITLE: MANY\n{}", "000001  AX V C 00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00\n".repeat(200_000));
+    let cues = format!("WEBVTT\n\n{}", "00:01.000 --> 00:02.000\nx\n\n".repeat(86_000));
+    for text in [rows, events, cues] {
+        let told = read(text.as_bytes(), cut()).unwrap_err();
+        assert_eq!(told, ExchangeError::TooLong);
+        assert!(told.to_string().contains("more than 60000 lines"), "{told}");
+    }
+    // As many as there may be are read.
+    let most = format!("time,name\n{}", "1,x\n".repeat(MOST_LINES - 1));
+    assert_eq!(read(most.as_bytes(), cut()).unwrap().marks.moments.len(), MOST_MARKS);
 }
 
 #[test]
