@@ -1,6 +1,7 @@
 //! Sounds by the hash of their content.
 
 use super::StoreError;
+use super::bucket::bucket;
 use super::cache::Cache;
 use super::making::Making;
 use crate::apart::{SoundError, decode};
@@ -58,23 +59,6 @@ fn chunks_of(file: tokio::fs::File) -> impl Stream<Item = Result<Vec<u8>, io::Er
             Err(cause) => Some((Err(cause), file)),
         }
     })
-}
-
-/// A bucket by its address, with what the environment says of keys and of where it is (the names are those of AWS).
-#[cfg(feature = "s3")]
-fn bucket(url: &str) -> io::Result<Arc<dyn ObjectStore>> {
-    use object_store::{aws::AmazonS3Builder, prefix::PrefixStore};
-    // Told once a process.
-    let _ = rustls::crypto::ring::default_provider().install_default();
-    let prefix = url.strip_prefix("s3://").and_then(|rest| rest.split_once('/')).map_or("", |(_, prefix)| prefix.trim_matches('/'));
-    let plain = std::env::var("AWS_ENDPOINT").is_ok_and(|endpoint| endpoint.starts_with("http://"));
-    let store = AmazonS3Builder::from_env().with_url(url).with_allow_http(plain).build().map_err(io::Error::other)?;
-    Ok(if prefix.is_empty() { Arc::new(store) } else { Arc::new(PrefixStore::new(store, prefix)) })
-}
-
-#[cfg(not(feature = "s3"))]
-fn bucket(url: &str) -> io::Result<Arc<dyn ObjectStore>> {
-    Err(io::Error::other(format!("{url}: this program was built without buckets; build it with --features jaunty-server/full")))
 }
 
 fn of_object(cause: object_store::Error) -> io::Error {

@@ -13,6 +13,7 @@
 //! | `jobs` | the queue |
 //! | `archive` | whole cuts, out of the tables and into them |
 //! | `handed` | files that were handed over |
+//! | `bucket` | sounds in a bucket |
 //! | `files` | the sounds themselves, uploads on their way, working files |
 //! | `people` | people, projects, who may hear what |
 //! | `keys` | keys that were given away |
@@ -24,6 +25,7 @@
 //! | `sql` | pieces of SQL that several parts need |
 
 pub mod archive;
+mod bucket;
 mod cache;
 pub mod comparisons;
 pub mod cuts;
